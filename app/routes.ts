@@ -1,0 +1,15 @@
+import { index, layout, route, type RouteConfig } from "@react-router/dev/routes";
+
+export default [
+  route("sign-in", "routes/sign-in.tsx"),
+  route("sign-out", "routes/sign-out.tsx"),
+  layout("frame/frame.tsx", [
+    index("routes/readiness/route.tsx"),
+    route("copies", "routes/copies/route.tsx"),
+    route("runbooks", "routes/runbooks/route.tsx"),
+    route("rehearsals", "routes/rehearsals/route.tsx"),
+    route("records", "routes/records/route.tsx"),
+    route("records/:run", "routes/records/record.tsx"),
+    route("pace", "routes/pace.ts"),
+  ]),
+] satisfies RouteConfig;

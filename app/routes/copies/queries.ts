@@ -1,0 +1,123 @@
+import { changedBytes } from "#core/copies/changed-bytes.ts";
+import { exposureOver, exposureSummary } from "#core/copies/exposure.ts";
+import { measuredLags, projectedLags, TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
+import { storeRoom } from "#core/copies/store-room.ts";
+import { type Estate, type MachineId, usedBytes } from "#core/estate/model.ts";
+import { outageOf } from "#core/outage/closure.ts";
+import type { CopyFact } from "#core/copies/copy-fact.ts";
+import { countWords } from "#core/wording/amounts.ts";
+import type { Application } from "#server/application.ts";
+import { grownBytes, type PointView, pointsOf, storedBytes } from "#server/db/queries/copies.ts";
+import { lastPathWork, loadProtectedPaths, loadSchedules } from "#server/db/queries/work.ts";
+import { pathMachine } from "#server/jobs/protect-path.ts";
+import { outlook } from "#server/outlook.ts";
+
+const DAY_SECONDS = 86_400;
+const EXPOSURE_DAYS = 3;
+
+export type Cell = { capturedAt: number; age: number; state: CopyFact["state"]; damagedNewer: boolean } | null;
+export type MachineRow = { id: MachineId; name: string; rpo: number | null; service: string | null; cells: Cell[] };
+
+/** Everything the page shows, for the needle and the loss of the question. */
+export async function readCopies(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, machineId: string | null) {
+  const { db } = app.connection;
+  const view = await outlook(app, organisationId, asked);
+  if (!view) return null;
+  const { estate, facts, at, now, lost } = view;
+  const outage = outageOf(estate, lost);
+  const [used, grown, schedules, paths, pathWork] = await Promise.all([
+    storedBytes(db, organisationId),
+    grownBytes(db, organisationId, now - DAY_SECONDS * 1000),
+    loadSchedules(db, organisationId),
+    loadProtectedPaths(db, organisationId),
+    lastPathWork(db, organisationId),
+  ]);
+  const rows = machineRows(estate, facts, at);
+  const protectedPaths = await Promise.all(paths.map(async (p) => ({ name: p.name, path: p.path, storeIds: p.storeIds, points: (await pointsOf(db, organisationId, pathMachine(p.name))).slice(0, 20) })));
+  const chosen = rows.find((r) => r.id === machineId);
+  return {
+    at,
+    now,
+    rows,
+    stores: estate.stores.map((s) => ({ id: s.id, name: s.name, kind: s.kind, lost: outage.stores.has(s.id), room: storeRoom(s.capacity, used.get(s.id) ?? 0, grown.get(s.id) ?? 0, DAY_SECONDS) })),
+    headline: headline(rows, outage.stores, estate, outage.sites.size > 0),
+    policies: policyViews(estate, facts, at, now, schedules),
+    paths: protectedPaths,
+    pathWork: pathWork.map((w) => ({ id: w.id, kind: w.kind, state: w.state, failure: w.failure, note: w.progress.note ?? null, name: "name" in w.subject ? w.subject.name : "", reason: w.reason })),
+    chosen: chosen && { ...chosen, ...(await machineView(app, organisationId, estate, facts, chosen, outage.stores, at)) },
+  };
+}
+
+/** For every machine the newest whole copy in each store as of the needle. */
+function machineRows(estate: Estate, facts: readonly CopyFact[], at: number): MachineRow[] {
+  const known = new Map<string, CopyFact[]>();
+  for (const f of facts) {
+    if (f.arrivedAt > at || f.capturedAt > at) continue;
+    const key = `${f.machine}\n${f.store}`;
+    known.set(key, [...(known.get(key) ?? []), f]);
+  }
+  return estate.machines.map((machine) => {
+    const services = estate.services.filter((s) => s.machines.includes(machine.id)).sort((a, b) => a.rpo - b.rpo);
+    const cells = estate.stores.map((store): Cell => {
+      const mine = (known.get(`${machine.id}\n${store.id}`) ?? []).sort((a, b) => b.capturedAt - a.capturedAt);
+      const whole = mine.find((f) => f.state !== "damaged");
+      const shown = whole ?? mine[0];
+      return shown ? { capturedAt: shown.capturedAt, age: (at - shown.capturedAt) / 1000, state: shown.state, damagedNewer: mine[0]!.state === "damaged" && mine[0] !== whole } : null;
+    });
+    return { id: machine.id, name: machine.name, rpo: services[0]?.rpo ?? null, service: services[0]?.name ?? null, cells };
+  });
+}
+
+function headline(rows: readonly MachineRow[], lostStores: ReadonlySet<string>, estate: Estate, sitesLost: boolean): { title: string; sub: string } {
+  const surviving = (row: MachineRow): Exclude<Cell, null>[] => row.cells.filter((cell, i): cell is Exclude<Cell, null> => cell !== null && cell.state !== "damaged" && !lostStores.has(estate.stores[i]!.id));
+  const without = rows.filter((r) => surviving(r).length === 0);
+  const old = rows.filter((r) => r.rpo !== null && surviving(r).length > 0 && Math.min(...surviving(r).map((c) => c.age)) > r.rpo);
+  const damaged = rows.filter((r) => r.cells.some((c) => c && (c.state === "damaged" || c.damagedNewer)));
+  const where = sitesLost ? "that survives this loss" : "in a surviving store";
+  return {
+    title: without.length === 0 ? `Every machine has a copy ${where}.` : `${countWords(without.length, "machine has", "machines have")} no copy ${where}.`,
+    sub: `${old.length === 0 ? "All surviving copies are within their RPO." : `${countWords(old.length, "machine’s newest surviving copy is", "machines’ newest surviving copies are")} older than its RPO.`.replace("copies are older than its RPO", "copies are older than their RPO")}${damaged.length > 0 ? ` ${countWords(damaged.length, "machine has", "machines have")} a damaged copy.` : ""}`,
+  };
+}
+
+function policyViews(estate: Estate, facts: readonly CopyFact[], at: number, now: number, schedules: Awaited<ReturnType<typeof loadSchedules>>) {
+  const measured = measuredLags(facts.filter((f) => f.arrivedAt <= at));
+  return estate.policies.map((policy) => {
+    const schedule = schedules.find((s) => s.policyId === policy.id);
+    const projected = projectedLags(estate, policy, now);
+    const longest = (lags: ReadonlyMap<string, number>, store: string): number | null => {
+      const all = policy.machines.flatMap((m) => lags.get(`${m}\n${store}`) ?? []);
+      return all.length > 0 ? Math.max(...all) : null;
+    };
+    const sizes = policy.machines.map((id) => {
+      const machine = estate.machines.find((m) => m.id === id)!;
+      const last = Math.max(...facts.filter((f) => f.machine === id && f.capturedAt <= now).map((f) => f.capturedAt), -Infinity);
+      const bytes = last === -Infinity ? usedBytes(machine) : changedBytes(machine.change, TRACKING_BLOCK_BYTES, (now - last) / 1000, usedBytes(machine));
+      return { id, name: machine.name, bytes };
+    });
+    return {
+      id: policy.id,
+      name: policy.name,
+      every: policy.every,
+      running: schedule?.running ?? false,
+      nextAt: schedule?.nextAt ?? null,
+      machines: sizes,
+      legs: policy.legs.map((leg) => ({ from: leg.from, to: leg.to, name: estate.stores.find((s) => s.id === leg.to)!.name, lastSeconds: longest(measured, leg.to), projectedSeconds: longest(projected, leg.to) })),
+    };
+  });
+}
+
+async function machineView(app: Application, organisationId: string, estate: Estate, facts: readonly CopyFact[], row: MachineRow, lostStores: ReadonlySet<string>, at: number) {
+  const from = at - EXPOSURE_DAYS * DAY_SECONDS * 1000;
+  const vertices = exposureOver(facts, row.id, lostStores, from, at);
+  const machine = estate.machines.find((m) => m.id === row.id)!;
+  const points: PointView[] = (await pointsOf(app.connection.db, organisationId, row.id)).filter((p) => p.capturedAt <= at);
+  return {
+    host: estate.hosts.find((h) => h.id === machine.host)!.name,
+    vertices,
+    summary: exposureSummary(vertices, row.rpo ?? Infinity),
+    exposureNow: vertices.at(-1)!.seconds,
+    points: points.slice(0, 60),
+    pointCount: points.length,
+  };
+}

@@ -1,0 +1,128 @@
+import { execFile, execFileSync } from "node:child_process";
+import { mkdir, readdir, readFile, rename, symlink, writeFile } from "node:fs/promises";
+import { join } from "node:path";
+import { describe, expect, it } from "vitest";
+import { steadyCopies } from "#core/copies/legs.ts";
+import { assessReadiness } from "#core/readiness/readiness.ts";
+import { noise, temporaryFolder } from "#engine/tests/temporary.ts";
+import { readEstate } from "#formats/estate/read-estate.ts";
+
+type Ended = { code: number; out: string; err: string };
+
+/** The command as people run it, with nothing of ours in its environment. */
+const run = (...args: string[]): Promise<Ended> =>
+  new Promise((done) => execFile("bin/ypostasis", args, { env: { PATH: process.env["PATH"] ?? "", HOME: "/nonexistent" } }, (error, out, err) => done({ code: error ? Number(error.code) : 0, out, err })));
+
+async function tree(): Promise<string> {
+  const root = await temporaryFolder();
+  await mkdir(join(root, "charts"));
+  await writeFile(join(root, "charts/Väinameri.bin"), noise(600_000, 5));
+  await writeFile(join(root, "empty"), "");
+  await symlink("charts", join(root, "link"));
+  return root;
+}
+
+describe("the command line", () => {
+  it("protects, lists, replicates, verifies and brings back, identical to the last byte", async () => {
+    const [source, work] = [await tree(), await temporaryFolder()];
+    const [a, b] = [join(work, "a"), join(work, "b")];
+    const first = await run("protect", source, "--store", a, "--name", "charts");
+    expect(first).toMatchObject({ code: 0, err: "" });
+    const id = /^point ([0-9a-f]{64})$/m.exec(first.out)![1]!;
+    expect(first.out).toMatch(/charts: 4 entries, 586 KiB, 586 KiB new/);
+    expect((await run("protect", source, "--store", a, "--name", "charts")).out).toMatch(/0 B new/);
+    const listed = JSON.parse((await run("copies", "--store", a, "--json")).out) as { points: { id: string; name: string; capturedAt: string }[] };
+    expect(listed.points).toHaveLength(2);
+    expect(listed.points.map((p) => p.name)).toEqual(["charts", "charts"]);
+    expect(Date.parse(listed.points[0]!.capturedAt)).toBeGreaterThan(Date.now() - 60_000);
+    expect((await run("replicate", "--from", a, "--to", b)).out).toBe("2 points copied, 586 KiB sent\n");
+    expect((await run("replicate", "--from", a, "--to", b)).out).toBe("0 points copied, 0 B sent\n");
+    expect(await run("verify", "--store", b)).toMatchObject({ code: 0, out: expect.stringContaining("2 of 2 points whole") as string });
+    const back = join(work, "back");
+    expect(await run("bring-back", "--store", b, "--name", "charts", "--point", id.slice(0, 8), "--to", back)).toMatchObject({ code: 0 });
+    execFileSync("diff", ["-r", "--no-dereference", source, back]);
+    // And a disk image, any file.
+    const image = join(work, "disk.img");
+    await writeFile(image, Buffer.concat([noise(300_000, 9), Buffer.alloc(2_000_000), noise(10, 1)]));
+    expect((await run("protect", image, "--store", a)).code).toBe(0);
+    expect((await run("bring-back", "--store", a, "--name", "disk.img", "--to", join(work, "img"))).code).toBe(0);
+    expect((await readFile(join(work, "img/disk.img"))).equals(await readFile(image))).toBe(true);
+  });
+
+  it("ends with 1 where something is damaged and names it, and never brings back wrong bytes", async () => {
+    const [source, work] = [await tree(), await temporaryFolder()];
+    const store = join(work, "s");
+    await run("protect", source, "--store", store, "--name", "charts");
+    const blobs = join(store, "blobs/sha256");
+    const sizes = await Promise.all((await readdir(blobs)).map(async (n) => [n, (await readFile(join(blobs, n))).length] as const));
+    const [pack] = sizes.sort((x, y) => y[1] - x[1])[0]!;
+    const bytes = await readFile(join(blobs, pack));
+    bytes[1_000]! ^= 1;
+    await writeFile(join(blobs, pack), bytes);
+    const verified = await run("verify", "--store", store);
+    expect(verified.code).toBe(1);
+    expect(verified.err).toContain(`damaged blob ${pack}`);
+    expect(verified.err).toMatch(/point [0-9a-f]{12} of charts .* is not whole/);
+    const back = await run("bring-back", "--store", store, "--name", "charts", "--to", join(work, "back"));
+    expect(back).toMatchObject({ code: 1, err: expect.stringMatching(/^ypostasis: No store has chunk/) as string });
+    const other = join(work, "other");
+    expect(await run("replicate", "--from", store, "--to", other)).toMatchObject({ code: 1, err: expect.stringContaining("was not copied") as string });
+    await rename(join(blobs, pack), join(work, "gone"));
+    expect((await run("verify", "--store", store)).code).toBe(1);
+  });
+
+  it("ends with 2 for wrong input, in one clear sentence", async () => {
+    const [source, work] = [await tree(), await temporaryFolder()];
+    const store = join(work, "s");
+    await run("protect", source, "--store", store, "--name", "charts");
+    const wrong: [string[], RegExp][] = [
+      [["protect", join(work, "nothing"), "--store", store], /it is not there$/],
+      [["protect", source, "--store", join(source, "inside")], /lies inside .*never end\. Choose a store elsewhere$/],
+      [["protect", join(store, "blobs"), "--store", store], /lies inside the store/],
+      [["copies", "--store", join(work, "none")], /There is no store at/],
+      [["copies", "--store", source], /There is no store here yet/],
+      [["replicate", "--from", store, "--to", store], /the same store/],
+      [["bring-back", "--store", store, "--name", "chart", "--to", join(work, "x")], /no point named chart; it has charts$/],
+      [["bring-back", "--store", store, "--name", "charts", "--point", "abcdef", "--to", join(work, "x")], /There is no point abcdef here/],
+      [["bring-back", "--store", store, "--name", "charts", "--to", source], /is not empty; name a new or empty folder/],
+      [["project", "--estate", "nowhere.yaml", "--lose", "x", "--at", "2026-11-24T10:00Z"], /cannot be read \(ENOENT\)/],
+      [["project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", "tomorrow"], /is no instant; write one with its offset/],
+      [["project", "--estate", "demo/estate.yaml", "--lose", "atlantis", "--at", "2026-11-24T10:00Z"], /no site, host, store or link atlantis/],
+      [["project", "--estate", "demo/world.yaml", "--lose", "x", "--at", "2026-11-24T10:00Z"], /cannot be used:\nline \d+, /],
+      [["protect", source], /required option/],
+      [["moor"], /unknown command/],
+    ];
+    for (const [args, sentence] of wrong) {
+      const ended = await run(...args);
+      expect(ended.code, args.join(" ")).toBe(2);
+      expect(ended.err.trimEnd().split("\n")[0] + (ended.err.includes(":\nline") ? "\nline 1, " : ""), args.join(" ")).toMatch(sentence);
+    }
+  }, 120_000);
+
+  it("projects what core projects, and says where the points come from", async () => {
+    const at = "2026-11-24T10:20Z";
+    const { estate } = readEstate(await readFile("demo/estate.yaml", "utf8"));
+    const expected = assessReadiness(estate, steadyCopies(estate, Date.parse(at)), ["tern-quay"], Date.parse(at));
+    const json = JSON.parse((await run("project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", at, "--json")).out) as { points: string; services: { id: string; lossSeconds: number | null; recoverySeconds: number | null; verdict: string; reasons: string[] }[] };
+    expect(json.points).toBe("from the policies in steady state");
+    expect(json.services.map((s) => [s.id, s.verdict])).toEqual(expected.services.map((s) => [s.service, s.verdict]));
+    const gates = json.services.find((s) => s.id === "gates")!;
+    expect(gates.recoverySeconds).toBe(expected.services.find((s) => s.service === "gates")!.recovery!.serviceable);
+    expect(gates.lossSeconds).toBeGreaterThan(0);
+    expect(gates.reasons.length).toBeGreaterThan(1);
+    const two = JSON.parse((await run("project", "--estate", "demo/estate.yaml", "--lose", "yard-disks", "--lose", "tern-quay", "--at", at, "--json")).out) as typeof json;
+    expect(two.services.find((s) => s.id === "gates")!.recoverySeconds!).toBeGreaterThan(gates.recoverySeconds!);
+    const words = await run("project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", at);
+    expect(words.out).toContain("Recovery points are from the policies in steady state. Detection and decision are assumed.");
+  });
+
+  it("explains each command", async () => {
+    const help = await run("--help");
+    for (const command of ["project", "protect", "copies", "replicate", "verify", "bring-back"]) {
+      expect(help.out).toContain(command);
+      const own = await run(command, "--help");
+      expect(own).toMatchObject({ code: 0 });
+      expect(own.out.length).toBeGreaterThan(150);
+    }
+  });
+});

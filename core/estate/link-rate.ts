@@ -1,0 +1,45 @@
+import type { Link } from "./model.ts";
+
+const MINUTE_MS = 60_000;
+const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+const formats = new Map<string, Intl.DateTimeFormat>();
+
+/** Weekday (1 = Monday) and minute of the day of an instant in a time zone. */
+export function localTime(instant: number, timeZone: string): { day: number; minute: number } {
+  let format = formats.get(timeZone);
+  if (!format) formats.set(timeZone, (format = new Intl.DateTimeFormat("en-GB", { timeZone, weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23" })));
+  const parts = Object.fromEntries(format.formatToParts(instant).map((p) => [p.type, p.value]));
+  return { day: WEEKDAYS.indexOf(parts["weekday"]!) + 1, minute: Number(parts["hour"]) * 60 + Number(parts["minute"]) };
+}
+
+/** Bytes per second of one direction of a link at an instant; the lowest of the limits that hold. */
+export function linkRateAt(link: Link, instant: number, timeZone: string): number {
+  if (link.limits.length === 0) return link.rate;
+  const { day, minute } = localTime(instant, timeZone);
+  const yesterday = day === 1 ? 7 : day - 1;
+  let rate = link.rate;
+  for (const limit of link.limits) {
+    const overnight = limit.from > limit.to;
+    const holds = overnight
+      ? (limit.days.includes(day) && minute >= limit.from) || (limit.days.includes(yesterday) && minute < limit.to)
+      : limit.days.includes(day) && minute >= limit.from && minute < limit.to;
+    if (holds) rate = Math.min(rate, limit.rate);
+  }
+  return rate;
+}
+
+/** Rate steps from an instant on, in seconds after it, up to a horizon; windows are whole minutes. */
+export function linkRateSteps(link: Link, from: number, timeZone: string, horizonSeconds: number): { fromSeconds: number; rate: number }[] {
+  const steps = [{ fromSeconds: 0, rate: linkRateAt(link, from, timeZone) }];
+  if (link.limits.length === 0) return steps;
+  const edges = [...new Set(link.limits.flatMap((limit) => [limit.from, limit.to]))];
+  for (let at = Math.ceil((from + 1) / MINUTE_MS) * MINUTE_MS; at <= from + horizonSeconds * 1000; ) {
+    const { minute } = localTime(at, timeZone);
+    const rate = linkRateAt(link, at, timeZone);
+    if (rate !== steps.at(-1)!.rate) steps.push({ fromSeconds: (at - from) / 1000, rate });
+    // To the next edge, but never past a full quarter hour: clocks change there.
+    const toEdge = Math.min(...edges.map((edge) => (edge - minute + 1439) % 1440 + 1));
+    at += Math.min(toEdge, 15 - (minute % 15)) * MINUTE_MS;
+  }
+  return steps;
+}

@@ -1,0 +1,66 @@
+import { mkdir, readFile } from "node:fs/promises";
+import { join } from "node:path";
+import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
+import { inArray, notInArray } from "drizzle-orm";
+import { readEstate } from "#formats/estate/read-estate.ts";
+import type { Application } from "#server/application.ts";
+import { schedules, works } from "#server/db/schema.ts";
+import { changeEstate } from "#server/estate/change-estate.ts";
+import { addPerson } from "#server/people/sign-in.ts";
+import { saveStoreAccess } from "#server/stores/store-book.ts";
+import type { FolderSecrets } from "../scripts/data-folder.ts";
+
+const BUCKET = "fulmar-north";
+const HOUR = 3_600_000;
+
+/** Describes the demo's estate, its people and how its stores are reached. */
+export async function describeDemo(app: Application, data: string, secrets: FolderSecrets): Promise<void> {
+  const { db } = app.connection;
+  const { estate } = readEstate(await readFile("demo/estate.yaml", "utf8"));
+  const modelAt = await app.world.now();
+  await changeEstate(db, estate, { personName: "demo", reason: "read from demo/estate.yaml", modelAt });
+  for (const s of secrets.signIns) await addPerson(db, { organisationId: estate.organisation.id, signInName: s.name, name: s.person, role: s.role, password: s.password });
+  for (const store of estate.stores.filter((s) => s.kind === "disk")) {
+    const path = join(data, "stores", store.id);
+    await mkdir(path, { recursive: true });
+    await saveStoreAccess(db, app.sealer, estate.organisation.id, store.id, { kind: "folder", path });
+  }
+  const address = { endpoint: `http://127.0.0.1:${secrets.bucketPort}`, region: "north", bucket: BUCKET, accessKeyId: secrets.bucketKey, secretAccessKey: secrets.bucketSecret };
+  const client = new S3Client({ endpoint: address.endpoint, region: address.region, forcePathStyle: true, credentials: address, requestChecksumCalculation: "WHEN_REQUIRED" });
+  await client.send(new CreateBucketCommand({ Bucket: BUCKET }));
+  for (const store of estate.stores.filter((s) => s.kind === "bucket")) await saveStoreAccess(db, app.sealer, estate.organisation.id, store.id, { kind: "bucket", ...address });
+}
+
+/** How much past a demo has: whole days, and hours at their end with a capture each. */
+export type Past = { days: number; hours: number };
+export const DEMO_PAST: Past = { days: 7, hours: 24 };
+
+/** A capture a day, every hour at the end, then twenty minutes more. */
+export function demoInstants(begins: number, { days, hours }: Past): number[] {
+  const end = begins + days * 24 * HOUR;
+  const daily = Array.from({ length: Math.max(0, days - 1) }, (_, i) => begins + 12 * HOUR + i * 24 * HOUR);
+  const hourly = Array.from({ length: hours }, (_, i) => end - (hours - 1 - i) * HOUR);
+  return [...new Set([...daily.filter((t) => t < hourly[0]!), ...hourly])].filter((t) => t > begins).sort((a, b) => a - b).concat(end + HOUR / 3);
+}
+
+/** Runs the engine through the demo's past; calls back with the share that is done. */
+export async function runThroughPast(app: Application, begins: number, progress: (done: number, of: number) => void, past = DEMO_PAST): Promise<void> {
+  const { db } = app.connection;
+  const { organisation, policies } = readEstate(await readFile("demo/estate.yaml", "utf8")).estate;
+  const instants = demoInstants(begins, past);
+  await app.world.setPace({ mode: "events", factor: 60 });
+  await db.insert(works).values({ organisationId: organisation.id, kind: "history", subject: { kind: "history", policy: policies[0]!.id, instants }, foreground: true, personName: "demo", reason: "the demo's past" });
+  app.coordinator.start();
+  for (;;) {
+    await new Promise((done) => setTimeout(done, 400));
+    const open = await db.select().from(works).where(notInArray(works.state, ["done", "failed", "stopped"]));
+    const history = open.find((w) => w.kind === "history");
+    if (history) progress(Number(history.progress.note?.split(" ")[0] ?? 0), instants.length);
+    if (open.length === 0) break;
+  }
+  const failed = await db.select().from(works).where(inArray(works.state, ["failed", "stopped"]));
+  if (failed.length > 0) throw new Error(`the demo's past could not be made: ${failed[0]!.failure}`);
+  await app.coordinator.stop();
+  await db.insert(schedules).values({ organisationId: organisation.id, policyId: policies[0]!.id, running: true, nextAt: (Math.floor((await app.world.now()) / HOUR) + 1) * HOUR }).onConflictDoNothing();
+  await app.world.setPace({ mode: "hurried", factor: 60 });
+}

@@ -1,0 +1,328 @@
+import { execFileSync } from "node:child_process";
+import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { expect, type Page, test } from "@playwright/test";
+import { address, data, expectAccessible, go, hydrated, setPace, signIn } from "./visit.ts";
+
+/** The whole path, as a new person would walk it; each part goes on where the one before ended. */
+test.describe.configure({ mode: "serial" });
+
+let page: Page;
+const problems: string[] = [];
+test.beforeAll(async ({ browser }) => {
+  page = await browser.newPage();
+  page.on("pageerror", (error) => problems.push(error.message));
+  page.on("console", (message) => message.type() === "error" && problems.push(message.text()));
+});
+test.afterAll(() => page.close());
+test.afterEach(() => expect(problems.splice(0)).toEqual([]));
+
+const row = (name: string) => page.getByRole("main", { name: "Readiness" }).getByRole("link", { name: new RegExp(`^${name}`) });
+/** Figures of a service's row in the table behind the ruler. */
+async function figures(service: string): Promise<string[]> {
+  await page.evaluate(() => document.querySelectorAll("details").forEach((d) => (d.open = true)));
+  const cells = page.getByRole("row", { name: new RegExp(`^${service} `) }).getByRole("cell");
+  return cells.allInnerTexts();
+}
+
+test("sign in: a wrong password keeps the name and says what is wrong; the right one leads on", async () => {
+  await page.goto(address("/copies"));
+  await expect(page).toHaveURL(/sign-in\?to=%2Fcopies/);
+  await page.getByLabel("Name").fill("coordinator");
+  await page.getByLabel("Password").fill("guess");
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page.getByRole("alert")).toContainText("do not fit together");
+  await expect(page.getByLabel("Name")).toHaveValue("coordinator");
+  problems.length = 0;
+  await expectAccessible(page);
+  await signIn(page, "coordinator", "/copies");
+  await expect(page).toHaveURL(address("/copies"));
+});
+
+test("readiness: rulers by tier, a verdict in a sentence each, and why", async () => {
+  await go(page, "/");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^If Tern Quay were lost now, \d+ of 14 services would keep their targets\.$/);
+  for (const tier of [1, 2, 3, 4]) await expect(page.getByRole("region", { name: `Tier ${tier}` })).toBeVisible();
+  await expect(row("Data warehouse")).toContainText("cannot return: warehouse-1 needs 48 cores and no surviving host has more than 40");
+  await expect(row("Boarding gates")).toContainText(/loses .* too much/);
+  await row("Boarding gates").click();
+  const inspector = page.getByRole("complementary");
+  await expect(inspector).toContainText("declared (assumed 4 min)");
+  await expect(inspector).toContainText("coordinator ready (assumed 4 min)");
+  await expect(inspector).toContainText("What decides it");
+  await expect(page).toHaveURL(/service=gates/);
+  await expectAccessible(page);
+});
+
+test("the needle: dragged, by keyboard and by typing, lives in the address and the figures follow", async () => {
+  await go(page, "/");
+  const needle = page.getByRole("slider", { name: "Strike" });
+  await expect(needle).toHaveAttribute("aria-valuetext", /^Strikes now, .* Tern Quay is lost$/);
+  const lossNow = (await figures("Booking and fares"))[0];
+  const box = (await page.getByRole("region", { name: "Time" }).boundingBox())!;
+  const x = box.x + (box.width - 272) * 0.577;
+  await page.mouse.move(x, box.y + 40);
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) await page.mouse.move(x - i * 5, box.y + 40);
+  await page.mouse.up();
+  await expect(page).toHaveURL(/at=2026-/);
+  await expect(needle).toHaveAttribute("aria-valuetext", /^Struck /);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^Had Tern Quay been lost then/);
+  // By keyboard: an hour on, then home to now.
+  await needle.focus();
+  const before = new URL(page.url()).searchParams.get("at")!;
+  await page.keyboard.press("Shift+ArrowRight");
+  await expect.poll(() => Date.parse(new URL(page.url()).searchParams.get("at") ?? "") - Date.parse(before)).toBe(3_600_000);
+  await page.keyboard.press("Home");
+  await expect(page).not.toHaveURL(/at=/);
+  // Before anything was ever copied nothing can return; two days ahead the schedule counts.
+  await go(page, "/?at=2026-11-17T11:00Z");
+  await expect(row("Booking and fares")).toContainText("had never been copied by then");
+  await go(page, "/?at=2026-11-19T15:50Z");
+  await expect(page.getByRole("note")).toContainText(/copies are assumed to arrive by the schedule|reaches two days ahead/);
+  expect((await figures("Booking and fares"))[0]).not.toBe(lossNow);
+  // By typing.
+  await page.getByRole("button", { name: /is lost$/ }).click();
+  await page.getByLabel("The outage strikes at").fill("2026-11-18T11:30");
+  await page.getByRole("button", { name: "Set the needle" }).click();
+  await expect(page).toHaveURL(/at=2026-11-18T09%3A30Z/);
+});
+
+test("what is lost: another site, several things, in the address; what is unknown is told", async () => {
+  await go(page, "/");
+  await page.keyboard.press("l");
+  await page.getByLabel(/^Gannet Yard/).first().check();
+  await page.getByLabel(/^Tern Quay/).first().uncheck();
+  await page.keyboard.press("Escape");
+  await expect(page).toHaveURL(/lost=gannet-yard/);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^If Gannet Yard were lost now/);
+  await expect(row("Boarding gates")).toContainText("stays up");
+  await expect(row("Terminal radio archive")).not.toContainText("stays up");
+  await go(page, "/?lost=petrel-stone&lost=yard-disks&at=whenever&lost=atlantis");
+  await expect(page.getByText("“whenever” is no instant")).toBeVisible();
+  await expect(page.getByText("no site, host, store or link “atlantis”")).toBeVisible();
+  await expect(row("Vessel positions")).not.toContainText("stays up");
+});
+
+test("command search reaches a service by typing, keys are listed, themes switch", async () => {
+  await go(page, "/");
+  await page.keyboard.press("Control+k");
+  await page.getByRole("combobox", { name: "Find or do" }).fill("payroll");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("complementary").getByRole("heading", { name: /Payroll|payroll-1/ })).toBeVisible();
+  await go(page, "/");
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  const ground = () => page.evaluate(() => getComputedStyle(document.documentElement).backgroundColor);
+  const day = await ground();
+  await page.keyboard.press("t");
+  expect(await ground()).not.toBe(day);
+  await expectAccessible(page);
+  await page.keyboard.press("t");
+});
+
+test("copies: copy now asks why, moves only what changed, shows on the strip, and readiness answers with less loss", async () => {
+  await go(page, "/");
+  const minutes = async (): Promise<number> => {
+    const text = (await figures("Boarding gates"))[0]!;
+    const [, h = "0", m = "0"] = /^(?:(\d+) h ?)?(?:(\d+) min)?/.exec(text) ?? [];
+    return Number(h) * 60 + Number(m);
+  };
+  const before = await minutes();
+  expect(before).toBeGreaterThanOrEqual(20);
+  await page.getByRole("link", { name: "Copies" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Every machine has a copy that survives this loss.");
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Copy now" }).click();
+  const dialog = page.getByRole("dialog", { name: "Copy now" });
+  await dialog.getByRole("button", { name: /^Copy 16 machines/ }).click();
+  await expect(dialog).toContainText("Say in a few words why");
+  await dialog.getByLabel("Why").fill("before the storm");
+  await expectAccessible(page);
+  await dialog.getByRole("button", { name: /^Copy 16 machines/ }).click();
+  await expect(dialog).toBeHidden();
+  await expect(page.getByTestId("running")).toContainText(/machines? to .* · .*\/s · .* left/);
+  await page.getByTestId("running").click();
+  await expect(page.getByRole("dialog").getByRole("table")).toContainText("iB of ");
+  await page.keyboard.press("Escape");
+  await expect(page.getByTestId("running")).toHaveCount(0, { timeout: 45_000 });
+  await go(page, "/copies?machine=gate-control-1");
+  const first = page.getByRole("complementary").getByRole("listitem").first();
+  await expect(first).toContainText(/Tern Quay disks.*Gannet Yard disks.*Fulmar North bucket/s);
+  await expect(first).toContainText(/MiB changed of \d\d(\.\d)? GiB/);
+  await go(page, "/");
+  expect(await minutes()).toBeLessThan(before);
+});
+
+test("copies can be stopped from the strip, go on, and the schedule can be stopped and started", async () => {
+  await go(page, "/copies");
+  await page.getByRole("button", { name: "Stop schedule" }).click();
+  await expect(page.getByText("schedule stopped")).toBeVisible();
+  // At the wall's pace there is time to look at it.
+  await setPace(page, "the wall's pace");
+  await page.getByRole("button", { name: "Copy now" }).click();
+  const dialog = page.getByRole("dialog", { name: "Copy now" });
+  await dialog.getByRole("button", { name: "none", exact: true }).click();
+  await dialog.getByLabel(/warehouse-1/).check();
+  await dialog.getByLabel("Why").fill("to be stopped");
+  await dialog.getByRole("button", { name: "Copy 1 machine" }).click();
+  await page.getByTestId("running").click();
+  await page.getByRole("button", { name: "Stop warehouse-1" }).click();
+  await page.getByRole("button", { name: "Go on with warehouse-1" }).click();
+  await page.keyboard.press("Escape");
+  await setPace(page, "hurried while something is awaited");
+  await expect(page.getByTestId("running")).toHaveCount(0, { timeout: 45_000 });
+  await page.getByRole("button", { name: "Start schedule" }).click();
+  await expect(page.getByRole("button", { name: "Stop schedule" })).toBeVisible();
+});
+
+test("runbook: steps against the strike, the chain, who cannot return and why", async () => {
+  await page.getByRole("link", { name: "Runbooks" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Tern Quay lost: failover to Gannet Yard");
+  await expect(page.getByText("Name service and Identity need each other; a soft dependency breaks the loop.")).toBeVisible();
+  await expect(page.getByRole("complementary")).toContainText("Its critical chain");
+  await page.getByRole("link", { name: /^Staff files/ }).click();
+  await expect(page).toHaveURL(/service=files/);
+  await expect(page.getByRole("complementary")).toContainText("Bring back files-office");
+  await expect(page.getByRole("img", { name: /^Bring back booking-db .*: .* to .*, takes / })).toBeVisible();
+  await expect(page.getByRole("region", { name: "Cannot return" })).toContainText("Data warehouse");
+  await expect(page.getByRole("region", { name: /Which point/ }).getByRole("row", { name: /^booking-db/ })).toContainText(/Gannet Yard disks, else Fulmar North bucket/);
+  await expectAccessible(page);
+});
+
+test("rehearse: in an enclave, by hand, with what must come along; then the record and the diamond", async () => {
+  await page.getByRole("link", { name: "Rehearsals" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Rehearse: Tern Quay lost");
+  const boxes = page.getByRole("group", { name: "Services" }).getByRole("checkbox");
+  for (const id of await boxes.evaluateAll((all) => (all as HTMLInputElement[]).filter((b) => b.checked).map((b) => b.value))) if (!["names", "notices"].includes(id)) await page.locator(`input[name=services][value=${id}]`).uncheck();
+  await expect(page.getByRole("row", { name: /^Boarding gates/ })).toHaveCount(0);
+  await expect(page.getByRole("row", { name: /^Vessel positions/ })).toContainText("comes along: it is alive elsewhere");
+  await page.getByLabel("ticked by hand").check();
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Begin the rehearsal" }).click();
+  await expect(page.getByText("Say in a few words why")).toBeVisible();
+  await page.getByLabel("Why").fill("quarterly rehearsal");
+  await page.getByRole("button", { name: "Begin the rehearsal" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Run 1: rehearsal of Tern Quay lost");
+  await expectAccessible(page);
+  // People's steps wait for a hand, time at the wall's pace; each is ticked once.
+  for (let i = 0; i < 3; i++) await page.getByRole("button", { name: "Done" }).first().click({ timeout: 30_000 });
+  await expect(page.getByRole("status").filter({ hasText: "All 3 services answered from inside the enclave." })).toBeVisible({ timeout: 40_000 });
+  const inside = page.getByRole("region", { name: "Inside the enclave" });
+  await expect(inside).toContainText("notices.ternsound.example → notice-hub");
+  await expect(inside).toContainText("to sales and terminals");
+  await page.getByRole("link", { name: "Its record" }).click();
+  const services = page.getByRole("region", { name: "Services" });
+  await expect(services.getByRole("row", { name: /^Name service/ })).toContainText("service answers");
+  await services.getByText("note who confirmed its data").first().click();
+  await services.getByLabel("On whose word").first().fill("network duty");
+  await services.getByRole("button", { name: "Note it" }).first().click();
+  await expect(services.getByRole("row", { name: /^Name service/ })).toContainText("owner confirmed its data");
+  await expect(page.getByRole("region", { name: "Every step" })).toContainText("compared by digest with what was captured");
+  await expect(page.getByRole("region", { name: "Every step" })).toContainText("ticked by R. Coordinator");
+  await expectAccessible(page);
+  await go(page, "/?service=names");
+  expect((await figures("Name service"))[5]).toMatch(/min/);
+  await expect(page.getByRole("complementary")).toContainText(/Rehearsed in run 1, .*: .* from declared to serviceable, owner confirmed its data\. With the assumed opening of 10 min that is/);
+  await page.getByRole("link", { name: "Rehearsals" }).click();
+  await page.getByRole("button", { name: "Release the enclave" }).click();
+  await expect(page.getByRole("button", { name: "Discard the enclave" })).toBeDisabled();
+  await page.getByLabel(/Type “run 1”/).fill("run 1");
+  await page.getByRole("button", { name: "Discard the enclave" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Rehearse: Tern Quay lost");
+  await page.getByRole("link", { name: "Records" }).click();
+  await expect(page.getByRole("row", { name: /^Run 1/ })).toContainText("All 3 services answered from inside the enclave.");
+  await expect(page.getByRole("row", { name: /^Run 1/ })).toContainText("discarded");
+  await expect(page.getByRole("region", { name: /^Audit trail/ })).toContainText("before the storm");
+  await expectAccessible(page);
+});
+
+test("real folders: protected in the app and brought back identical", async () => {
+  const source = join(data(), "real");
+  mkdirSync(join(source, "charts"), { recursive: true });
+  writeFileSync(join(source, "charts/Väinameri"), Buffer.alloc(700_000, "depth"));
+  writeFileSync(join(source, "empty"), "");
+  symlinkSync("charts", join(source, "link"));
+  await go(page, "/copies");
+  await page.getByRole("button", { name: "Protect a folder or image" }).click();
+  const dialog = page.getByRole("dialog", { name: "Protect a folder or image" });
+  await dialog.getByLabel("Name").fill("Sea Charts");
+  await dialog.getByLabel(/Folder or disk image/).fill("charts");
+  await dialog.getByLabel("Why").fill("charts of the day");
+  await dialog.getByRole("button", { name: "Protect it now" }).click();
+  await expect(dialog).toContainText("A name is made of small letters");
+  await expect(dialog).toContainText("is a path that begins with /");
+  await expect(dialog.getByLabel("Name")).toHaveValue("Sea Charts");
+  await dialog.getByLabel("Name").fill("sea-charts");
+  await dialog.getByLabel(/Folder or disk image/).fill(join(data(), "nothing-here"));
+  await dialog.getByLabel("Gannet Yard disks").check();
+  await dialog.getByRole("button", { name: "Protect it now" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("There is nothing at");
+  await dialog.getByLabel(/Folder or disk image/).fill(join(data(), "stores"));
+  await dialog.getByRole("button", { name: "Protect it now" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("the copy would hold itself and never end");
+  await dialog.getByLabel(/Folder or disk image/).fill(source);
+  await dialog.getByRole("button", { name: "Protect it now" }).click();
+  await expect(dialog).toBeHidden();
+  const line = page.getByRole("row", { name: /^sea-charts/ });
+  await expect(line).toContainText("Tern Quay disks, Gannet Yard disks");
+  await line.getByRole("button", { name: "Bring back" }).click();
+  const back = page.getByRole("dialog", { name: "Bring back sea-charts" });
+  await back.getByLabel(/New or empty folder/).fill(join(data(), "back"));
+  await back.getByLabel("Why").fill("to compare");
+  await back.getByRole("button", { name: "Bring it back" }).click();
+  await expect(page.getByRole("list", { name: "Lately" })).toContainText("every chunk checked");
+  execFileSync("diff", ["-r", "--no-dereference", source, join(data(), "back")]);
+});
+
+test("fits twice the size and a phone without sideways scrolling, and prints", async () => {
+  for (const [width, height] of [[640, 400], [390, 800]] as const) {
+    await page.setViewportSize({ width, height });
+    for (const path of ["/", "/copies", "/runbooks", "/rehearsals", "/records"]) {
+      await go(page, path);
+      expect(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth), `${path} at ${width}`).toBeLessThanOrEqual(1);
+    }
+  }
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await go(page, "/runbooks");
+  await page.emulateMedia({ media: "print" });
+  await expect(page.getByRole("navigation")).toBeHidden();
+  await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+  await page.emulateMedia({ media: "screen" });
+});
+
+test("an observer looks at everything and can change nothing, whatever is sent", async ({ browser }) => {
+  const other = await browser.newPage();
+  await signIn(other, "observer");
+  await go(other, "/copies");
+  await expect(other.getByRole("button", { name: "Copy now" })).toBeDisabled();
+  await go(other, "/rehearsals");
+  await expect(other.getByRole("button", { name: "Begin the rehearsal" })).toBeDisabled();
+  const acts: [string, Record<string, string>][] = [
+    ["/copies", { act: "copy-now", policy: "all-hands", machines: "names-1", reason: "not allowed" }],
+    ["/copies", { act: "schedule", policy: "all-hands", running: "no" }],
+    ["/copies", { act: "protect", name: "x", path: "/etc", stores: "quay-disks", reason: "not allowed" }],
+    ["/rehearsals", { act: "begin", services: "names", hands: "crew", lost: "tern-quay", reason: "not allowed" }],
+    ["/pace", { mode: "events" }],
+  ];
+  for (const [path, form] of acts) {
+    const reply = await other.request.post(address(`${path}.data`), { form, headers: { origin: address() } });
+    expect(await reply.text(), path + JSON.stringify(form)).toContain("may look but not act");
+  }
+  await go(other, "/records");
+  await expect(other.getByRole("region", { name: /^Audit trail/ })).not.toContainText("not allowed");
+  // Who is not signed in gets nothing; another site's request is refused.
+  await other.context().clearCookies();
+  for (const path of ["/", "/copies", "/runbooks", "/rehearsals", "/records", "/records/00000000-0000-4000-8000-000000000000"]) {
+    await other.goto(address(path));
+    await expect(other).toHaveURL(/sign-in/);
+  }
+  expect((await other.request.get(address("/live"))).status()).toBe(401);
+  expect((await other.request.post(address("/sign-in"), { form: { name: "a", password: "b" }, headers: { origin: "http://evil.example" } })).status()).toBe(403);
+  await hydratedOrNot(other);
+  await other.close();
+});
+
+/** The sign-in page has no frame to wait for. */
+const hydratedOrNot = (other: Page): Promise<unknown> => Promise.race([hydrated(other), other.waitForLoadState("load")]);

@@ -1,0 +1,261 @@
+import { ChunkTable, type ChunkPlace } from "./chunks/chunk-table.ts";
+import { type Codec, decodeChunk } from "./chunks/codec.ts";
+import { chunkDigest } from "./chunks/chunk.ts";
+import { PACK_TRAILER_BYTES, type PackIndex, readRecords, readTrailer } from "./chunks/pack.ts";
+import type { Scale } from "./chunks/scale.ts";
+import { type Digest, isDigest, sha256, sha256InPool } from "./digest.ts";
+import { EngineError, isEngineError } from "./errors.ts";
+import { inParallel } from "./parallel.ts";
+import type { Publication } from "./points/publication.ts";
+import type { Store } from "./stores/store.ts";
+
+export const LAYOUT_FILE = "oci-layout";
+const BLOBS = "blobs/sha256/";
+const LAYOUT = '{"imageLayoutVersion":"1.0.0"}';
+/** Blobs whose trailers are looked at side by side when a store is opened. */
+const OPENING_PARALLEL = 16;
+/** Neighbouring chunks are read together while the gap is smaller than this, up to the second bound. */
+const READ_GAP_BYTES = 65_536;
+const READ_MOST_BYTES = 8 * 1024 * 1024;
+/** Small blobs (pages of maps and catalogues) that are kept in memory while points are compared and published. */
+const PAGE_MOST_BYTES = 65_536;
+const PAGES_KEPT_BYTES = 16 * 1024 * 1024;
+
+/** A chunk that was read and checked, as it is and as it lies in its pack. */
+export type ReadChunk = { real: Buffer; stored: Buffer; codec: Codec };
+type TakeChunk = (digest: Digest, chunk: ReadChunk | EngineError) => Promise<void> | void;
+
+/** What is known of a leaf whose chunks were all found here: in which packs they lie, and their nominal bytes. */
+export type LeafFacts = { packs: readonly Digest[]; dataBytes: number };
+
+export const blobName = (digest: Digest): string => BLOBS + digest;
+
+/**
+ * The contents of one store: an OCI image layout of blobs named by their SHA-256, and the
+ * knowledge of which chunk lies in which pack. That knowledge comes from the packs alone, so
+ * packs left by a stopped capture are found and used again.
+ */
+export class Vault {
+  private readonly packs: Digest[] = [];
+  private readonly packNumbers = new Map<Digest, number>();
+  private readonly table = new ChunkTable();
+  private readonly blobs = new Map<Digest, number>();
+  /** Whether every published point of the store has been noted here. */
+  knowsPublications = false;
+  private readonly publications = new Map<Digest, Publication>();
+  /** Leaves known to be complete in this store; they need not be walked again. */
+  readonly completeLeaves = new Map<Digest, LeafFacts>();
+  private readonly pages = new Map<Digest, Buffer>();
+  private pageBytes = 0;
+  /** Nominal bytes of all chunks as they lie here, reduced: what the store is filled with, whoever wrote it. */
+  nominalStored = 0;
+  private loading: Promise<void> | undefined;
+  private loaded = false;
+
+  private constructor(readonly store: Store) {}
+
+  get id(): string {
+    return this.store.id;
+  }
+
+  /** Makes an empty store usable; one that is a vault already stays as it is. */
+  static async create(store: Store): Promise<Vault> {
+    if ((await store.size(LAYOUT_FILE)) === undefined) await store.put(LAYOUT_FILE, Buffer.from(LAYOUT));
+    return new Vault(store);
+  }
+
+  static async open(store: Store): Promise<Vault> {
+    if ((await store.size(LAYOUT_FILE)) === undefined)
+      throw new EngineError("input", `There is no store here yet: ${store.id} holds no ${LAYOUT_FILE} file. Protect something into it first, or name the folder of a store.`);
+    return new Vault(store);
+  }
+
+  /** Reads the list of blobs and every pack's index, once. */
+  async load(): Promise<void> {
+    if (this.loaded) return;
+    this.loading ??= this.readIndexes().finally(() => (this.loading = undefined));
+    await this.loading;
+  }
+
+  private async readIndexes(): Promise<void> {
+    const names: { digest: Digest; bytes: number }[] = [];
+    for await (const { name, bytes } of this.store.list(BLOBS)) {
+      const digest = name.slice(BLOBS.length);
+      if (isDigest(digest)) names.push({ digest, bytes });
+    }
+    names.sort((a, b) => (a.digest < b.digest ? -1 : 1));
+    await inParallel(names, OPENING_PARALLEL, async ({ digest, bytes }) => {
+      const index = await this.readPackIndex(digest, bytes);
+      if (index) this.notePack(digest, index);
+      this.blobs.set(digest, bytes);
+    });
+    this.loaded = true;
+  }
+
+  private async readPackIndex(digest: Digest, bytes: number): Promise<PackIndex | undefined> {
+    try {
+      // Small packs come whole in one read; of large ones first the trailer, then the records.
+      const from = Math.max(0, bytes - 65_536);
+      const tail = await this.store.get(blobName(digest), { from, to: bytes });
+      const trailer = readTrailer(tail);
+      if (!trailer || trailer.indexOffset > bytes - PACK_TRAILER_BYTES) return undefined;
+      const records =
+        trailer.indexOffset >= from
+          ? tail.subarray(trailer.indexOffset - from)
+          : await this.store.get(blobName(digest), { from: trailer.indexOffset, to: bytes });
+      return readRecords(trailer, records);
+    } catch (error) {
+      // A damaged index hides its chunks, which are then sought elsewhere; verifying names the blob.
+      if (isEngineError(error, "damaged") || isEngineError(error, "missing")) return undefined;
+      throw error;
+    }
+  }
+
+  notePack(digest: Digest, index: PackIndex): void {
+    if (this.packNumbers.has(digest)) return;
+    const pack = this.packs.push(digest) - 1;
+    this.packNumbers.set(digest, pack);
+    for (const r of index.records) {
+      this.nominalStored += (r.nominalBytes * r.storedBytes) / r.realBytes;
+      this.table.add(r.digest, { pack, offset: r.offset, storedBytes: r.storedBytes, realBytes: r.realBytes, nominalBytes: r.nominalBytes, codec: r.codec });
+    }
+  }
+
+  publication(id: Digest): Publication | undefined {
+    return this.publications.get(id);
+  }
+
+  knownPublications(): Publication[] {
+    return [...this.publications.values()].sort((a, b) => b.capturedAt - a.capturedAt || (a.id < b.id ? -1 : 1));
+  }
+
+  notePublication(publication: Publication): void {
+    this.publications.set(publication.id, publication);
+  }
+
+  hasChunk(digest: Digest): boolean {
+    return this.table.has(digest);
+  }
+
+  chunkPlace(digest: Digest): (ChunkPlace & { packDigest: Digest }) | undefined {
+    const place = this.table.get(digest);
+    return place && { ...place, packDigest: this.packs[place.pack]! };
+  }
+
+  isPack(digest: Digest): boolean {
+    return this.packNumbers.has(digest);
+  }
+
+  hasBlob(digest: Digest): boolean {
+    return this.blobs.has(digest);
+  }
+
+  blobBytes(digest: Digest): number | undefined {
+    return this.blobs.get(digest);
+  }
+
+  /** Puts a blob unless it is there; its name is its digest. */
+  async putBlob(bytes: Uint8Array, known?: Digest): Promise<Digest> {
+    const digest = known ?? (bytes.length > 65_536 ? await sha256InPool(bytes) : sha256(bytes));
+    if (!this.blobs.has(digest)) {
+      await this.store.put(blobName(digest), bytes);
+      this.blobs.set(digest, bytes.length);
+      this.keepPage(digest, bytes);
+    }
+    return digest;
+  }
+
+  /**
+   * A page, from memory where it was written or read lately. For planning what to copy; bringing
+   * back and verifying use `getBlob`, which always looks at what lies in the store.
+   */
+  async page(digest: Digest): Promise<Buffer> {
+    const known = this.pages.get(digest);
+    if (known) return known;
+    const bytes = await this.getBlob(digest);
+    this.keepPage(digest, bytes);
+    return bytes;
+  }
+
+  private keepPage(digest: Digest, bytes: Uint8Array): void {
+    if (bytes.length > PAGE_MOST_BYTES || this.pages.has(digest)) return;
+    this.pages.set(digest, Buffer.from(bytes));
+    this.pageBytes += bytes.length;
+    for (const [oldest, page] of this.pages) {
+      if (this.pageBytes <= PAGES_KEPT_BYTES) break;
+      this.pages.delete(oldest);
+      this.pageBytes -= page.length;
+    }
+  }
+
+  /** Throws `damaged` where the bytes do not have the digest they are named by, `missing` where there are none. */
+  async getBlob(digest: Digest): Promise<Buffer> {
+    const bytes = await this.store.get(blobName(digest));
+    const found = bytes.length > 65_536 ? await sha256InPool(bytes) : sha256(bytes);
+    if (found !== digest) throw new EngineError("damaged", `Blob ${digest.slice(0, 12)} in store ${this.id} is damaged`, { store: this.id, blob: digest });
+    return bytes;
+  }
+
+  /** Forgets a blob that is known to be damaged, so that a whole copy of it is put again. */
+  forgetBlob(digest: Digest): void {
+    this.blobs.delete(digest);
+  }
+
+  /**
+   * Hands over the given chunks, each checked against its digest, in no stated order.
+   * What cannot be read whole is handed over as an error instead.
+   */
+  async readChunks(digests: readonly Digest[], scale: Scale, take: TakeChunk): Promise<void> {
+    const placed: { digest: Digest; place: ChunkPlace }[] = [];
+    for (const digest of new Set(digests)) {
+      const place = this.table.get(digest);
+      if (place) placed.push({ digest, place });
+      else await take(digest, new EngineError("missing", `Chunk ${digest.slice(0, 12)} is not in store ${this.id}`, { store: this.id }));
+    }
+    placed.sort((a, b) => a.place.pack - b.place.pack || a.place.offset - b.place.offset);
+    for (let i = 0; i < placed.length; ) {
+      const first = placed[i]!.place;
+      let end = first.offset + first.storedBytes;
+      let j = i + 1;
+      for (; j < placed.length; j++) {
+        const next = placed[j]!.place;
+        if (next.pack !== first.pack || next.offset > end + READ_GAP_BYTES || next.offset + next.storedBytes - first.offset > READ_MOST_BYTES) break;
+        end = next.offset + next.storedBytes;
+      }
+      const group = placed.slice(i, j);
+      await this.readGroup(this.packs[first.pack]!, { from: first.offset, to: end }, group, scale, take);
+      i = j;
+    }
+  }
+
+  private async readGroup(
+    pack: Digest,
+    range: { from: number; to: number },
+    group: { digest: Digest; place: ChunkPlace }[],
+    scale: Scale,
+    take: TakeChunk,
+  ): Promise<void> {
+    let bytes: Buffer;
+    try {
+      bytes = await this.store.get(blobName(pack), range);
+    } catch (error) {
+      if (!(error instanceof EngineError)) throw error;
+      for (const { digest } of group) await take(digest, error);
+      return;
+    }
+    await inParallel(group, 4, async ({ digest, place }) => {
+      const at = place.offset - range.from;
+      const damaged = (): EngineError =>
+        new EngineError("damaged", `Chunk ${digest.slice(0, 12)} in store ${this.id} is damaged (blob ${pack.slice(0, 12)})`, { store: this.id, blob: pack });
+      const stored = bytes.subarray(at, at + place.storedBytes);
+      let real: Buffer | undefined;
+      try {
+        real = await decodeChunk(place.codec, stored, place.realBytes);
+      } catch (error) {
+        if (!isEngineError(error, "damaged")) throw error;
+      }
+      const whole = real !== undefined && real.length === place.realBytes && (await chunkDigest(real, scale)) === digest;
+      await take(digest, whole ? { real: real!, stored, codec: place.codec } : damaged());
+    });
+  }
+}

@@ -1,0 +1,270 @@
+import { Ajv2020, type ErrorObject } from "ajv/dist/2020.js";
+import formatsPlugin from "ajv-formats";
+import { isAlias, isMap, isScalar, isSeq, LineCounter, parseDocument, type Document, type Node } from "yaml";
+import type { CopyFact } from "#core/copies/copy-fact.ts";
+import { type Estate, usedBytes } from "#core/estate/model.ts";
+import { readClock, readDuration, readRate, readSize } from "./quantities.ts";
+import { ESTATE_SCHEMA } from "./schema.ts";
+
+/** One thing wrong in a file: where, what, and what would be right. */
+export type EstateFault = { path: string; line: number; message: string };
+
+export class EstateFileError extends Error {
+  override readonly name = "EstateFileError";
+  constructor(readonly faults: readonly EstateFault[]) {
+    super(faults.map((f) => `line ${f.line}, ${f.path}: ${f.message}`).join("\n"));
+  }
+}
+
+export type EstateFile = { estate: Estate; points: CopyFact[] | null };
+
+const MOST_BYTES = 64 * 1024 * 1024;
+const MOST_FAULTS = 20;
+
+/** The file as written: the types follow the schema above. */
+type RawEstate = {
+  organisation: Estate["organisation"];
+  assumptions: { detection: string; decision: string; nameSwitch: string; message: string; crew: number };
+  coordinator: { site: string; copy: { method: string; site: string }; returns: { site: string; within: string } };
+  sites: Estate["sites"];
+  links?: { id: string; between: [string, string]; rate: string; latencyMs: number; limits?: { days: number[]; from: string; to: string; rate: string }[] }[];
+  hosts: { id: string; name: string; site: string; platform: string; cores: number; memory: string; pool: string; poolRate: string; starts: number }[];
+  stores: { id: string; name: string; site: string; kind: "disk" | "bucket"; capacity: string; readRate: string; writeRate: string; restoreStreams: number }[];
+  machines: {
+    id: string;
+    name?: string;
+    host: string;
+    cores: number;
+    memory: string;
+    disks: { id: string; size: string; used: string }[];
+    change: { hot: string; written: string; grown: string };
+    reduction: number;
+    prepare: string;
+    boot: string;
+  }[];
+  services: {
+    id: string;
+    name: string;
+    tier: 1 | 2 | 3 | 4;
+    owner: string;
+    rto: string;
+    rpo: string;
+    mtd?: string;
+    wrt?: string;
+    machines: string[];
+    dependsOn?: { service: string; strength: "hard" | "soft" }[];
+    serviceName: string;
+    check: { kind: "http" | "tcp" | "name"; takes: string };
+    tell: string;
+  }[];
+  policies?: { id: string; name: string; machines: string[]; every: string; legs: { from: string; to: string }[] }[];
+  points?: { machine: string; capturedAt: string; stores: string[] }[];
+};
+
+const ajv = new Ajv2020({ allErrors: true, allowUnionTypes: true, verbose: true });
+formatsPlugin.default(ajv);
+const validate = ajv.compile<RawEstate>(ESTATE_SCHEMA);
+
+/** Reads an estate file (YAML or JSON). Throws `EstateFileError` with every fault's path and line. */
+export function readEstate(text: string): EstateFile {
+  const lines = new LineCounter();
+  if (Buffer.byteLength(text) > MOST_BYTES) throw new EstateFileError([{ path: "/", line: 1, message: "the file is larger than 64 MiB" }]);
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, merge: false });
+  if (document.errors.length > 0)
+    throw new EstateFileError(document.errors.slice(0, MOST_FAULTS).map((e) => ({ path: "/", line: lines.linePos(e.pos[0]).line, message: `not valid YAML: ${e.message}` })));
+  let raw: unknown;
+  try {
+    raw = document.toJS({ maxAliasCount: 0 });
+  } catch (error) {
+    throw new EstateFileError([{ path: "/", line: 1, message: `aliases are not allowed here: write the value out (${(error as Error).message})` }]);
+  }
+  const at = (path: readonly (string | number)[]): number => lineOf(document, lines, path);
+  if (!validate(raw)) throw new EstateFileError(schemaFaults(validate.errors ?? [], raw, at));
+  const faults = referenceFaults(raw, at);
+  if (faults.length > 0) throw new EstateFileError(faults.slice(0, MOST_FAULTS));
+  const estate = toEstate(raw);
+  return { estate, points: raw.points ? toFacts(raw.points, estate) : null };
+}
+
+function lineOf(document: Document, lines: LineCounter, path: readonly (string | number)[]): number {
+  let node: unknown = document.contents;
+  let offset = 0;
+  for (const part of path) {
+    if (isAlias(node)) break;
+    if (isMap(node)) {
+      const pair = node.items.find((p) => isScalar(p.key) && p.key.value === part);
+      if (!pair) break;
+      offset = (pair.key as Node).range?.[0] ?? offset;
+      node = pair.value;
+    } else if (isSeq(node)) node = node.items[Number(part)];
+    else break;
+    const range = (node as Node | null)?.range;
+    if (range && !isMap(node) && !isSeq(node)) offset = range[0];
+    else if (range && typeof part === "number") offset = range[0];
+  }
+  return lines.linePos(offset).line;
+}
+
+function schemaFaults(errors: readonly ErrorObject[], raw: unknown, at: (path: (string | number)[]) => number): EstateFault[] {
+  return errors.slice(0, MOST_FAULTS).map((error) => {
+    const path = error.instancePath.split("/").slice(1).map((p) => (/^\d+$/.test(p) ? Number(p) : p.replaceAll("~1", "/").replaceAll("~0", "~")));
+    const extra = (error.params as { additionalProperty?: string }).additionalProperty;
+    const value = path.reduce<unknown>((v, key) => (v as Record<string | number, unknown> | undefined)?.[key], raw);
+    return { path: namedPath(path, raw), line: at(extra ? [...path, extra] : path), message: schemaWords(error, value) };
+  });
+}
+
+function schemaWords(error: ErrorObject, value: unknown): string {
+  const params = error.params as Record<string, unknown>;
+  const shown = JSON.stringify(value)?.slice(0, 60);
+  switch (error.keyword) {
+    case "additionalProperties":
+      return `${String(params["additionalProperty"])} is not known here; check its spelling against docs/estate-format.md`;
+    case "required":
+      return `${String(params["missingProperty"])} is missing`;
+    case "pattern": {
+      const what = (error.parentSchema as { description?: string } | undefined)?.description;
+      return `${shown} should be ${what ?? describePattern(String(params["pattern"]))}`;
+    }
+    case "enum":
+      return `${shown} should be one of ${(params["allowedValues"] as unknown[]).join(", ")}`;
+    case "const":
+      return `${shown} should be ${JSON.stringify(params["allowedValue"])}`;
+    case "type":
+      return `${shown ?? "nothing"} should be of type ${String(params["type"])}`;
+    default:
+      return `${shown} ${error.message ?? "is not allowed"}`;
+  }
+}
+
+function describePattern(pattern: string): string {
+  if (pattern === "^[a-z][a-z0-9-]*$") return "an id of small letters, digits and hyphens";
+  if (pattern === "^[A-Z]{2}$") return "a country code of two capitals";
+  const units = /\((?:[^()]*\|)?[^()]*\)\$$/.exec(pattern)?.[0].slice(1, -2).replaceAll("\\/", "/").split("|");
+  return units ? `a number, a space and one of ${units.join(", ")}` : `text like ${pattern}`;
+}
+
+/** `/machines/booking-db/disks/0`: list items by their id where they have one. */
+function namedPath(path: readonly (string | number)[], raw: unknown): string {
+  let value = raw;
+  let out = "";
+  for (const key of path) {
+    value = (value as Record<string | number, unknown> | undefined)?.[key];
+    const own = typeof key === "number" ? (value as { id?: unknown } | undefined)?.id : undefined;
+    out += `/${typeof own === "string" ? own : key}`;
+  }
+  return out || "/";
+}
+
+function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => number): EstateFault[] {
+  const faults: EstateFault[] = [];
+  const say = (path: (string | number)[], message: string): void => void faults.push({ path: namedPath(path, raw), line: at(path), message });
+  const ids: Record<string, Set<string>> = {};
+  for (const kind of ["sites", "links", "hosts", "stores", "machines", "services", "policies"] as const) {
+    const known = (ids[kind] = new Set<string>());
+    raw[kind]?.forEach((item, i) => {
+      if (known.has(item.id)) say([kind, i, "id"], `${item.id} is used twice; every id of a kind must be its own`);
+      known.add(item.id);
+    });
+  }
+  const needs = (kind: string, id: string, path: (string | number)[]): void => {
+    if (!ids[kind]!.has(id)) say(path, `there is no ${kind === "policies" ? "policy" : kind.replace(/s$/, "")} ${id}; known are ${[...ids[kind]!].slice(0, 6).join(", ") || "none"}`);
+  };
+  try {
+    new Intl.DateTimeFormat("en-GB", { timeZone: raw.organisation.timeZone });
+  } catch {
+    say(["organisation", "timeZone"], `${raw.organisation.timeZone} is no time zone; write one such as Europe/Tallinn`);
+  }
+  for (const [path, site] of [
+    [["coordinator", "site"], raw.coordinator.site],
+    [["coordinator", "copy", "site"], raw.coordinator.copy.site],
+    [["coordinator", "returns", "site"], raw.coordinator.returns.site],
+  ] as const)
+    needs("sites", site, [...path]);
+  if (raw.coordinator.copy.site === raw.coordinator.site) say(["coordinator", "copy", "site"], "the coordinator's own copy must lie at another site than the coordinator");
+  raw.links?.forEach((link, i) => {
+    link.between.forEach((site, k) => needs("sites", site, ["links", i, "between", k]));
+    if (link.between[0] === link.between[1]) say(["links", i, "between"], "a link joins two different sites");
+  });
+  raw.hosts.forEach((host, i) => needs("sites", host.site, ["hosts", i, "site"]));
+  raw.stores.forEach((store, i) => needs("sites", store.site, ["stores", i, "site"]));
+  raw.machines.forEach((machine, i) => {
+    needs("hosts", machine.host, ["machines", i, "host"]);
+    machine.disks.forEach((disk, k) => {
+      if (readSize(disk.used) > readSize(disk.size)) say(["machines", i, "disks", k, "used"], `${disk.used} are used of a disk of ${disk.size}; used must not be larger than size`);
+      if (readSize(disk.size) === 0) say(["machines", i, "disks", k, "size"], "a disk has some size");
+      if (machine.disks.findIndex((d) => d.id === disk.id) !== k) say(["machines", i, "disks", k, "id"], `${disk.id} is used twice in this machine`);
+    });
+  });
+  raw.services.forEach((service, i) => {
+    service.machines.forEach((machine, k) => needs("machines", machine, ["services", i, "machines", k]));
+    service.dependsOn?.forEach((dependency, k) => {
+      needs("services", dependency.service, ["services", i, "dependsOn", k, "service"]);
+      if (dependency.service === service.id) say(["services", i, "dependsOn", k, "service"], "a service cannot depend on itself");
+    });
+    if (service.mtd && readDuration(service.rto) + readDuration(service.wrt ?? "0 s") > readDuration(service.mtd))
+      say(["services", i, "mtd"], `RTO ${service.rto} and WRT ${service.wrt ?? "0 s"} together pass the MTD of ${service.mtd}`);
+  });
+  raw.policies?.forEach((policy, i) => {
+    if (readDuration(policy.every) < 60) say(["policies", i, "every"], "copies cannot be made more often than every minute");
+    policy.machines.forEach((machine, k) => needs("machines", machine, ["policies", i, "machines", k]));
+    const arrived = new Set<string>(["machine"]);
+    policy.legs.forEach((leg, k) => {
+      needs("stores", leg.to, ["policies", i, "legs", k, "to"]);
+      if (leg.from !== "machine") needs("stores", leg.from, ["policies", i, "legs", k, "from"]);
+      if (!arrived.has(leg.from)) say(["policies", i, "legs", k, "from"], `nothing arrives at ${leg.from} before this leg; put the leg that fills it first`);
+      if (arrived.has(leg.to)) say(["policies", i, "legs", k, "to"], `${leg.to} is filled by an earlier leg already`);
+      arrived.add(leg.to);
+    });
+  });
+  raw.points?.forEach((point, i) => {
+    needs("machines", point.machine, ["points", i, "machine"]);
+    point.stores.forEach((store, k) => needs("stores", store, ["points", i, "stores", k]));
+  });
+  return faults;
+}
+
+function toEstate(raw: RawEstate): Estate {
+  const { assumptions: a, coordinator: c } = raw;
+  return {
+    organisation: raw.organisation,
+    assumptions: { detection: readDuration(a.detection), decision: readDuration(a.decision), nameSwitch: readDuration(a.nameSwitch), message: readDuration(a.message), crew: a.crew },
+    coordinator: { site: c.site, copy: c.copy, returns: { site: c.returns.site, seconds: readDuration(c.returns.within) } },
+    sites: raw.sites,
+    links: (raw.links ?? []).map((l) => ({
+      ...l,
+      rate: readRate(l.rate),
+      limits: (l.limits ?? []).map((w) => ({ days: w.days, from: readClock(w.from), to: readClock(w.to), rate: readRate(w.rate) })),
+    })),
+    hosts: raw.hosts.map((h) => ({ ...h, memory: readSize(h.memory), pool: readSize(h.pool), poolRate: readRate(h.poolRate) })),
+    stores: raw.stores.map((s) => ({ ...s, capacity: readSize(s.capacity), readRate: readRate(s.readRate), writeRate: readRate(s.writeRate) })),
+    machines: raw.machines.map((m) => ({
+      ...m,
+      name: m.name ?? m.id,
+      memory: readSize(m.memory),
+      disks: m.disks.map((d) => ({ id: d.id, size: readSize(d.size), used: readSize(d.used) })),
+      // Change is stated by the hour: rates are read as bytes per second.
+      change: { hot: readSize(m.change.hot), written: readRate(m.change.written) * 3600, grown: readRate(m.change.grown) * 3600 },
+      prepare: readDuration(m.prepare),
+      boot: readDuration(m.boot),
+    })),
+    services: raw.services.map((s) => ({
+      ...s,
+      rto: readDuration(s.rto),
+      rpo: readDuration(s.rpo),
+      mtd: s.mtd ? readDuration(s.mtd) : null,
+      wrt: s.wrt ? readDuration(s.wrt) : 0,
+      dependsOn: s.dependsOn ?? [],
+      check: { kind: s.check.kind, seconds: readDuration(s.check.takes) },
+    })),
+    policies: (raw.policies ?? []).map((p) => ({ ...p, every: readDuration(p.every) })),
+  };
+}
+
+function toFacts(points: NonNullable<RawEstate["points"]>, estate: Estate): CopyFact[] {
+  const machines = new Map(estate.machines.map((m) => [m.id, m]));
+  return points.flatMap((p) => {
+    const capturedAt = Date.parse(p.capturedAt);
+    return p.stores.map((store) => ({ point: `${p.machine}@${p.capturedAt}`, machine: p.machine, capturedAt, store, arrivedAt: capturedAt, state: "whole" as const, dataBytes: usedBytes(machines.get(p.machine)!) }));
+  });
+}

@@ -1,0 +1,87 @@
+import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "./quantities.ts";
+
+/** The published JSON Schema (draft 2020-12) of the estate file; `docs/estate.schema.json` is written from it. */
+const text = { type: "string", minLength: 1 } as const;
+const id = { type: "string", pattern: "^[a-z][a-z0-9-]*$" } as const;
+const count = { type: "integer", minimum: 1 } as const;
+const size = { type: "string", pattern: SIZE_PATTERN, description: "a size such as 64 GiB" } as const;
+const duration = { type: "string", pattern: DURATION_PATTERN, description: "a duration such as 15 min" } as const;
+const rate = { type: "string", pattern: RATE_PATTERN, description: "a rate such as 2 Gbit/s, 480 MiB/s or 6 GiB/h" } as const;
+const clock = { type: "string", pattern: "^([01][0-9]|2[0-4]):[0-5][0-9]$", description: "a time of day such as 07:30" } as const;
+
+const object = <P extends Record<string, unknown>>(properties: P, optional: (keyof P)[] = []) => ({
+  type: "object",
+  properties,
+  required: Object.keys(properties).filter((key) => !optional.includes(key)),
+  additionalProperties: false,
+});
+const list = <I>(items: I) => ({ type: "array", items });
+
+export const ESTATE_SCHEMA = {
+  $schema: "https://json-schema.org/draft/2020-12/schema",
+  title: "Ypostasis estate",
+  description: "What exists at an organisation, how it is protected and what it must withstand.",
+  ...object(
+    {
+      format: { const: 1 },
+      organisation: object({ id, name: text, timeZone: text }),
+      assumptions: object({ detection: duration, decision: duration, nameSwitch: duration, message: duration, crew: count }),
+      coordinator: object({ site: id, copy: object({ method: text, site: id }), returns: object({ site: id, within: duration }) }),
+      sites: list(object({ id, name: text, kind: { enum: ["room", "region"] }, country: { type: "string", pattern: "^[A-Z]{2}$" }, place: object({ latitude: { type: "number", minimum: -90, maximum: 90 }, longitude: { type: "number", minimum: -180, maximum: 180 } }) }, ["place"])),
+      links: list(
+        object(
+          {
+            id,
+            between: { type: "array", items: id, minItems: 2, maxItems: 2 },
+            rate,
+            latencyMs: { type: "number", minimum: 0 },
+            limits: list(object({ days: list({ type: "integer", minimum: 1, maximum: 7 }), from: clock, to: clock, rate })),
+          },
+          ["limits"],
+        ),
+      ),
+      hosts: list(object({ id, name: text, site: id, platform: text, cores: count, memory: size, pool: size, poolRate: rate, starts: count })),
+      stores: list(object({ id, name: text, site: id, kind: { enum: ["disk", "bucket"] }, capacity: size, readRate: rate, writeRate: rate, restoreStreams: count })),
+      machines: list(
+        object(
+          {
+            id,
+            name: text,
+            host: id,
+            cores: count,
+            memory: size,
+            disks: { ...list(object({ id, size, used: size })), minItems: 1 },
+            change: object({ hot: size, written: rate, grown: rate }),
+            reduction: { type: "number", exclusiveMinimum: 0, maximum: 1 },
+            prepare: duration,
+            boot: duration,
+          },
+          ["name"],
+        ),
+      ),
+      services: list(
+        object(
+          {
+            id,
+            name: text,
+            tier: { type: "integer", minimum: 1, maximum: 4 },
+            owner: text,
+            rto: duration,
+            rpo: duration,
+            mtd: duration,
+            wrt: duration,
+            machines: list(id),
+            dependsOn: list(object({ service: id, strength: { enum: ["hard", "soft"] } })),
+            serviceName: text,
+            check: object({ kind: { enum: ["http", "tcp", "name"] }, takes: duration }),
+            tell: text,
+          },
+          ["mtd", "wrt", "dependsOn"],
+        ),
+      ),
+      policies: list(object({ id, name: text, machines: list(id), every: duration, legs: { ...list(object({ from: id, to: id })), minItems: 1 } })),
+      points: list(object({ machine: id, capturedAt: { type: "string", format: "date-time" }, stores: list(id) })),
+    },
+    ["points", "links", "policies"],
+  ),
+} as const;

@@ -1,0 +1,26 @@
+import { execFileSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+
+const STAMP = "build/.made-from";
+const SOURCES = ["app", "core", "formats", "engine", "server", "standins", "package-lock.json", "vite.config.ts", "react-router.config.ts"];
+
+/** Builds the pages unless they were built from the same files. */
+export async function buildIfChanged(): Promise<void> {
+  const stamp = stampOf();
+  if (existsSync(STAMP) && readFileSync(STAMP, "utf8") === stamp) return;
+  console.log("Building the pages ...");
+  execFileSync(process.execPath, ["node_modules/@react-router/dev/bin.js", "build"], { stdio: ["ignore", "ignore", "inherit"], env: { ...process.env, NODE_ENV: "production" } });
+  writeFileSync(STAMP, stamp);
+}
+
+function stampOf(): string {
+  const hash = createHash("sha256");
+  const add = (path: string): void => {
+    if (statSync(path).isDirectory()) for (const name of readdirSync(path).sort()) add(join(path, name));
+    else hash.update(path).update(readFileSync(path));
+  };
+  for (const source of SOURCES) add(source);
+  return hash.digest("hex");
+}

@@ -1,0 +1,67 @@
+import { randomBytes } from "node:crypto";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join, resolve } from "node:path";
+import type { Application, Settings } from "#server/application.ts";
+import { openApplication } from "#server/application.ts";
+import { migrateToNewest } from "#server/db/connect.ts";
+import { keepRunning, type Managed } from "./processes.ts";
+import { type Cluster, freePort, startCluster, stopCluster } from "./postgres.ts";
+
+/** What is invented once for a data folder: ports, tokens, accounts, sign-ins. */
+export type FolderSecrets = {
+  webPort: number;
+  worldPort: number;
+  bucketPort: number;
+  worldToken: string;
+  bucketKey: string;
+  bucketSecret: string;
+  signIns: { name: string; role: "coordinator" | "observer"; password: string; person: string }[];
+};
+
+export const TRUTH = resolve("demo/world.yaml");
+
+export async function folderSecrets(data: string): Promise<FolderSecrets> {
+  const path = join(data, "secrets.json");
+  if (existsSync(path)) return JSON.parse(readFileSync(path, "utf8")) as FolderSecrets;
+  mkdirSync(data, { recursive: true });
+  const word = (): string => randomBytes(9).toString("base64url");
+  const secrets: FolderSecrets = {
+    webPort: await freePort(),
+    worldPort: await freePort(),
+    bucketPort: await freePort(),
+    worldToken: randomBytes(24).toString("base64url"),
+    bucketKey: `YPO${randomBytes(6).toString("hex").toUpperCase()}`,
+    bucketSecret: randomBytes(24).toString("base64url"),
+    signIns: [
+      { name: "coordinator", role: "coordinator", password: word(), person: "R. Coordinator" },
+      { name: "observer", role: "observer", password: word(), person: "O. Observer" },
+    ],
+  };
+  writeFileSync(path, JSON.stringify(secrets, null, 2), { mode: 0o600 });
+  return secrets;
+}
+
+export type Surroundings = { data: string; cluster: Cluster; secrets: FolderSecrets; settings: Settings; world: Managed; bucket: Managed; stop: () => Promise<void> };
+
+/** Starts the database, the stand-in world and the bucket server of a data folder, and migrates. */
+export async function startSurroundings(data: string, options: { relaxed: boolean; truth?: string }): Promise<Surroundings> {
+  const secrets = await folderSecrets(data);
+  const cluster = await startCluster(data);
+  const relaxed = options.relaxed ? "1" : "0";
+  const [world, bucket] = await Promise.all([
+    keepRunning("The stand-in world", "standins/world/main.ts", { WORLD_FOLDER: join(data, "world"), WORLD_TRUTH: options.truth ?? TRUTH, WORLD_PORT: String(secrets.worldPort), WORLD_TOKEN: secrets.worldToken, WORLD_RELAXED: relaxed }),
+    keepRunning("The bucket server", "standins/bucket/main.ts", { BUCKET_FOLDER: join(data, "buckets"), BUCKET_PORT: String(secrets.bucketPort), BUCKET_KEY: secrets.bucketKey, BUCKET_SECRET: secrets.bucketSecret, BUCKET_RELAXED: relaxed }),
+  ]);
+  const settings: Settings = { databaseUrl: cluster.url, worldAddress: `http://127.0.0.1:${secrets.worldPort}`, worldToken: secrets.worldToken, keyFile: join(data, "secret.key"), relaxed: options.relaxed };
+  const stop = async (): Promise<void> => {
+    await Promise.all([world.stop(), bucket.stop()]);
+    stopCluster(cluster);
+  };
+  return { data, cluster, secrets, settings, world, bucket, stop };
+}
+
+export async function openMigrated(settings: Settings): Promise<Application> {
+  const app = await openApplication(settings, (line) => console.error(line));
+  await migrateToNewest(app.connection);
+  return app;
+}

@@ -1,0 +1,1 @@
+ALTER TYPE "public"."work_state" ADD VALUE 'dropped';

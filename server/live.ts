@@ -1,0 +1,67 @@
+import type { Request, Response } from "express";
+import { createChannel, createSession } from "better-sse";
+import type { Application } from "./application.ts";
+import { flowStates } from "./jobs/under-way.ts";
+import { CHANGE_CHANNEL } from "./jobs/coordinator.ts";
+
+const CLOCK_EVERY_MS = 1_000;
+const CHANGES_AT_MOST_EVERY_MS = 250;
+
+/** Tells open pages of changes and of model time, over server-sent events. */
+export class Live {
+  private readonly channel = createChannel();
+  private readonly timer: NodeJS.Timeout;
+  private told: NodeJS.Timeout | undefined;
+  private stopped = false;
+  private endListening: (() => void) | undefined;
+
+  constructor(private readonly app: Application) {
+    this.timer = setInterval(() => void this.tick(), CLOCK_EVERY_MS);
+    void this.listen();
+  }
+
+  async connect(request: Request, response: Response): Promise<void> {
+    this.channel.register(await createSession(request, response, { keepAlive: 20_000 }));
+  }
+
+  stop(): void {
+    this.stopped = true;
+    clearInterval(this.timer);
+    clearTimeout(this.told);
+    // The listening connection is handed back: the pool waits for it before it ends.
+    this.endListening?.();
+  }
+
+  private async listen(): Promise<void> {
+    while (!this.stopped) {
+      try {
+        const client = await this.app.connection.pool.connect();
+        await new Promise<void>((gone) => {
+          this.endListening = gone;
+          client.on("error", () => gone());
+          client.on("end", () => gone());
+          client.on("notification", () => this.changed());
+          client.query(`listen ${CHANGE_CHANNEL}`).catch(() => gone());
+        });
+        client.release(true);
+      } catch {
+        // The database is away; pages say so, and listening is tried again.
+      }
+      this.changed();
+      await new Promise((done) => setTimeout(done, 1_000));
+    }
+  }
+
+  private changed(): void {
+    this.told ??= setTimeout(() => {
+      this.told = undefined;
+      this.channel.broadcast({}, "changed");
+    }, CHANGES_AT_MOST_EVERY_MS);
+  }
+
+  private async tick(): Promise<void> {
+    if (this.channel.sessionCount === 0) return;
+    const status = await this.app.world.status().catch(() => undefined);
+    if (status) this.channel.broadcast({ instant: status.instant, effective: status.effective, held: status.held, flows: flowStates(status.flows) }, "clock");
+  }
+}

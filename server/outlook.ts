@@ -1,0 +1,46 @@
+import type { CopyFact } from "#core/copies/copy-fact.ts";
+import { measuredLags, projectedLags, scheduledCopies } from "#core/copies/legs.ts";
+import type { Estate } from "#core/estate/model.ts";
+import { askedInstant, askedLosses, type Question } from "#core/outage/question.ts";
+import { type SiteHurt, sitesByHurt } from "#core/readiness/worst-site.ts";
+import type { Application } from "./application.ts";
+import { loadCopyFacts } from "./db/queries/copies.ts";
+import { loadEstate } from "./db/queries/estate.ts";
+import { loadSchedules } from "./db/queries/work.ts";
+
+/** What is known when a page answers for a strike and a loss. */
+export type Outlook = Question & {
+  now: number;
+  estate: Estate;
+  /** Copies there are, and, for a strike ahead of now, those the running schedules will have made. */
+  facts: CopyFact[];
+  sites: SiteHurt[];
+};
+
+/** Reads estate and copies and settles the question; null where no estate has been described. */
+export async function outlook(app: Application, organisationId: string, asked: { at: string | null; lost: readonly string[] }): Promise<Outlook | null> {
+  const { db } = app.connection;
+  const [estate, real, schedules, now] = await Promise.all([loadEstate(db, organisationId), loadCopyFacts(db, organisationId), loadSchedules(db, organisationId), app.world.now()]);
+  if (!estate) return null;
+  const { at, isNow, notes } = askedInstant(asked.at, now);
+  const facts = at > now ? [...real, ...copiesAhead(estate, real, schedules.filter((s) => s.running).map((s) => s.policyId), now, at)] : real;
+  if (at > now) notes.push(aheadNote(schedules.some((s) => s.running)));
+  const sites = sitesByHurt(estate, facts, at);
+  const chosen = askedLosses(estate, asked.lost);
+  notes.push(...chosen.notes);
+  const lost = chosen.lost.length > 0 ? chosen.lost : sites.slice(0, 1).map((s) => s.site);
+  return { now, at, isNow, lost, notes, estate, facts, sites };
+}
+
+const aheadNote = (running: boolean): string =>
+  running
+    ? "Ahead of now: copies are assumed to arrive by the schedule with the last measured durations. How transfers will share the links is not simulated yet."
+    : "Ahead of now: no schedule is running, so no further copies are assumed.";
+
+/** Lags that were never measured come from the model. */
+function copiesAhead(estate: Estate, real: readonly CopyFact[], policies: readonly string[], now: number, at: number): CopyFact[] {
+  const measured = measuredLags(real);
+  return estate.policies
+    .filter((policy) => policies.includes(policy.id))
+    .flatMap((policy) => scheduledCopies(estate, policy, new Map([...projectedLags(estate, policy, now), ...measured]), now + 1, at));
+}

@@ -1,0 +1,75 @@
+import { and, eq } from "drizzle-orm";
+import { BucketStore, type BucketAddress } from "#engine/stores/bucket-store.ts";
+import { FolderStore, type FolderStoreOptions } from "#engine/stores/folder-store.ts";
+import { EngineError } from "#engine/errors.ts";
+import { rebuildIndex } from "#engine/points/point.ts";
+import { Vault } from "#engine/vault.ts";
+import type { Database } from "../db/connect.ts";
+import { storeAccess } from "../db/schema.ts";
+import type { Sealer } from "../secrets.ts";
+
+const INDEX_AFTER_MS = 3_000;
+
+export type StoreAccess = { kind: "folder"; path: string } | ({ kind: "bucket" } & BucketAddress);
+
+/** Opens the stores of the estate; what a vault knows of its store is kept until `forget`. */
+export class StoreBook {
+  private readonly indexing = new Map<string, NodeJS.Timeout>();
+  private vaults = new Map<string, Promise<Vault>>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly sealer: Sealer,
+    private readonly options: FolderStoreOptions = {},
+  ) {}
+
+  forget(): void {
+    this.vaults = new Map();
+  }
+
+  /** A store of one organisation; another one's of the same id is another store. */
+  vault(organisationId: string, storeId: string): Promise<Vault> {
+    const key = `${organisationId}/${storeId}`;
+    let vault = this.vaults.get(key);
+    if (!vault) {
+      vault = this.open(organisationId, storeId);
+      this.vaults.set(key, vault);
+      vault.catch(() => this.vaults.delete(key));
+    }
+    return vault;
+  }
+
+  /** Brings a store's `index.json` up to date soon; many points that arrive together share one writing. */
+  indexSoon(organisationId: string, storeId: string): void {
+    const key = `${organisationId}/${storeId}`;
+    if (this.indexing.has(key)) return;
+    const timer = setTimeout(() => {
+      this.indexing.delete(key);
+      // It is derived from the points and brought up to date at the next one, should this fail.
+      void this.vault(organisationId, storeId)
+        .then(rebuildIndex)
+        .catch(() => undefined);
+    }, INDEX_AFTER_MS);
+    timer.unref();
+    this.indexing.set(key, timer);
+  }
+
+  private async open(organisationId: string, storeId: string): Promise<Vault> {
+    const [row] = await this.db.select().from(storeAccess).where(and(eq(storeAccess.organisationId, organisationId), eq(storeAccess.storeId, storeId)));
+    if (!row) throw new EngineError("refused", `It is not known how store ${storeId} is reached`);
+    const access = this.sealer.open<StoreAccess>(row.sealed);
+    const store = access.kind === "folder" ? new FolderStore(storeId, access.path, this.options) : new BucketStore(storeId, access);
+    const vault = await Vault.create(store);
+    await vault.load();
+    this.indexSoon(organisationId, storeId);
+    return vault;
+  }
+}
+
+export async function saveStoreAccess(db: Database, sealer: Sealer, organisationId: string, storeId: string, access: StoreAccess): Promise<void> {
+  const sealed = sealer.seal(access);
+  await db
+    .insert(storeAccess)
+    .values({ organisationId, storeId, kind: access.kind, sealed })
+    .onConflictDoUpdate({ target: [storeAccess.organisationId, storeAccess.storeId], set: { kind: access.kind, sealed } });
+}

@@ -1,0 +1,145 @@
+import { readdirSync, readFileSync } from "node:fs";
+import { stat } from "node:fs/promises";
+import { join } from "node:path";
+import { eq } from "drizzle-orm";
+import pg from "pg";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { EngineError } from "#engine/errors.ts";
+import { connect, isDatabaseDown, migrateToNewest } from "../db/connect.ts";
+import { loadEstate } from "../db/queries/estate.ts";
+import { audit, estateChanges, people, sessions, storeAccess } from "../db/schema.ts";
+import { changeEstate } from "../estate/change-estate.ts";
+import { mustAct, RefusedError } from "../people/roles.ts";
+import { readSessionToken, sessionCookie } from "../people/session-cookie.ts";
+import { addPerson, signIn, signOut, whoIs } from "../people/sign-in.ts";
+import { Sealer } from "../secrets.ts";
+import { ORGANISATION, startTrial, type Trial } from "./trial.ts";
+
+let trial: Trial;
+beforeAll(async () => {
+  trial = await startTrial();
+});
+afterAll(() => trial.close());
+const db = (): Trial["app"]["connection"]["db"] => trial.app.connection.db;
+
+describe("sign-in", () => {
+  it("gives a session for name and password that fit, remembers it by its hash only, and ends it", async () => {
+    await addPerson(db(), { organisationId: ORGANISATION, signInName: "night", name: "N. Watch", role: "observer", password: "a long enough one" });
+    expect(await signIn(db(), "night", "a wrong one")).toBeUndefined();
+    expect(await signIn(db(), "nobody", "a long enough one")).toBeUndefined();
+    const token = (await signIn(db(), "  Night ", "a long enough one"))!;
+    expect(await whoIs(db(), token)).toMatchObject({ name: "N. Watch", role: "observer", organisationId: ORGANISATION, timeZone: "Europe/Tallinn" });
+    expect(await whoIs(db(), `${token}x`)).toBeUndefined();
+    const stored = JSON.stringify([await db().select().from(sessions), await db().select().from(people)]);
+    expect(stored).not.toContain(token);
+    expect(stored).not.toContain("a long enough one");
+    expect(stored).toContain("$argon2id$");
+    await db().update(sessions).set({ expiresAt: new Date(Date.now() - 1_000) });
+    expect(await whoIs(db(), token)).toBeUndefined();
+    const again = (await signIn(db(), "night", "a long enough one"))!;
+    await signOut(db(), again);
+    expect(await whoIs(db(), again)).toBeUndefined();
+  });
+
+  it("keeps its token in a cookie no script and no other site sees", () => {
+    const cookie = sessionCookie("tok");
+    expect(cookie).toMatch(/HttpOnly/);
+    expect(cookie).toMatch(/SameSite=Strict/);
+    expect(readSessionToken(`a=b; ${cookie.split(";")[0]}`)).toBe("tok");
+    expect(readSessionToken("other=1")).toBeUndefined();
+    expect(() => mustAct(trial.observer)).toThrow(RefusedError);
+    expect(() => mustAct(trial.coordinator)).not.toThrow();
+  });
+});
+
+describe("secrets", () => {
+  it("are sealed at rest under a key only its owner reads, differ each time, and do not open when touched", async () => {
+    const rows = await db().select().from(storeAccess);
+    const { bucketSecret, bucketKey } = trial.around.secrets;
+    expect(JSON.stringify(rows)).not.toContain(bucketSecret);
+    expect(JSON.stringify(rows)).not.toContain(bucketKey);
+    const { sealer } = trial.app;
+    expect(sealer.open<{ secretAccessKey: string }>(rows.find((r) => r.kind === "bucket")!.sealed).secretAccessKey).toBe(bucketSecret);
+    const [a, b] = [sealer.seal("x"), sealer.seal("x")];
+    expect(a).not.toBe(b);
+    const touched = Buffer.from(a, "base64");
+    touched[touched.length - 1]! ^= 1;
+    expect(() => sealer.open(touched.toString("base64"))).toThrow();
+    const keyFile = join(trial.data, "secret.key");
+    expect((await stat(keyFile)).mode & 0o077).toBe(0);
+    expect((await Sealer.fromFile(keyFile)).open(a)).toBe("x");
+    expect((await stat(join(trial.data, "secrets.json"))).mode & 0o077).toBe(0);
+  });
+});
+
+describe("the estate's past", () => {
+  it("appends who, when by both clocks, why, before and after for what changed, and nothing for what did not", async () => {
+    const before = (await loadEstate(db(), ORGANISATION))!;
+    expect(before).toEqual(trial.estate);
+    const count = async (): Promise<number> => (await db().select().from(estateChanges)).length;
+    const had = await count();
+    expect(await changeEstate(db(), before, { personName: "nobody", reason: "the same again", modelAt: 5 })).toEqual({ changed: 0 });
+    expect(await count()).toBe(had);
+    const changed = structuredClone(before);
+    changed.services[0]!.rto = 60;
+    changed.machines = changed.machines.filter((m) => m.id !== "giant-1");
+    changed.services = changed.services.filter((s) => s.id !== "giant");
+    expect(await changeEstate(db(), changed, { personName: "R.", reason: "giant sold", modelAt: 7_000 })).toEqual({ changed: 3 });
+    const rows = await db().select().from(estateChanges).where(eq(estateChanges.reason, "giant sold"));
+    expect(rows.map((r) => [r.kind, r.itemId, r.before === null, r.after === null, r.personName, r.modelAt]).sort()).toEqual([
+      ["machines", "giant-1", false, true, "R.", 7_000],
+      ["services", "giant", false, true, "R.", 7_000],
+      ["services", "names", false, false, "R.", 7_000],
+    ]);
+    expect((rows.find((r) => r.itemId === "names")!.before as { rto: number }).rto).toBe(1_800);
+    // Undone by the rows alone: the estate as it was.
+    const undone = structuredClone((await loadEstate(db(), ORGANISATION))!) as unknown as Record<string, { id: string }[]>;
+    for (const r of rows) undone[r.kind] = [...undone[r.kind]!.filter((x) => x.id !== r.itemId), r.before as { id: string }];
+    for (const kind of ["services", "machines"] as const) expect([...undone[kind]!].sort((a, b) => (a.id < b.id ? -1 : 1))).toEqual([...before[kind]].sort((a, b) => (a.id < b.id ? -1 : 1)));
+    expect(await db().select().from(audit).where(eq(audit.reason, "giant sold"))).toHaveLength(1);
+  });
+
+  it("belongs to one organisation: another has none of it", async () => {
+    expect(await loadEstate(db(), "elsewhere")).toBeNull();
+  });
+});
+
+describe("migrations", () => {
+  it("carry the data of the first version to the newest", async () => {
+    const url = new URL(trial.around.cluster.url);
+    await trial.app.connection.pool.query("create database older");
+    url.pathname = "/older";
+    const folder = "server/db/migrations";
+    const [first] = readdirSync(folder).filter((n) => n.endsWith(".sql")).sort();
+    const client = new pg.Client({ connectionString: url.href });
+    await client.connect();
+    for (const statement of readFileSync(join(folder, first!), "utf8").split("--> statement-breakpoint")) await client.query(statement);
+    // As the migrator would have noted it.
+    const journal = JSON.parse(readFileSync(join(folder, "meta/_journal.json"), "utf8")) as { entries: { when: number }[] };
+    await client.query("create schema drizzle");
+    await client.query("create table drizzle.__drizzle_migrations (id serial primary key, hash text not null, created_at bigint)");
+    await client.query("insert into drizzle.__drizzle_migrations (hash, created_at) values ('first', $1)", [journal.entries[0]!.when]);
+    await client.query("insert into organisation values ('o', 'Old', 'UTC')");
+    await client.query("insert into work (organisation_id, kind, subject, state, foreground, person_name, reason) values ('o', 'copy', '{}', 'failed', true, 'p', 'kept')");
+    await client.end();
+    const connection = connect(url.href);
+    await migrateToNewest(connection);
+    await migrateToNewest(connection);
+    expect((await connection.pool.query("select reason, state from work")).rows).toEqual([{ reason: "kept", state: "failed" }]);
+    await connection.pool.query("update work set state = 'dropped'");
+    expect((await connection.pool.query("select count(*)::int as n from store_usage")).rows).toEqual([{ n: 0 }]);
+    await connection.pool.end();
+  });
+
+  it("a database that is away is told from a query that is wrong", async () => {
+    const away = connect("postgres://nobody@127.0.0.1:9/none");
+    const gone = await away.pool.query("select 1").catch((e: unknown) => e);
+    expect(isDatabaseDown(gone)).toBe(true);
+    await away.pool.end();
+    const wrong = await trial.app.connection.pool.query("select nonsense").catch((e: unknown) => e);
+    expect(isDatabaseDown(wrong)).toBe(false);
+    expect(isDatabaseDown(new Error("other", { cause: gone }))).toBe(true);
+    // A bucket that refuses the connection is not the database.
+    expect(isDatabaseDown(new EngineError("unreachable", "the bucket does not answer", {}, { cause: gone }))).toBe(false);
+  });
+});
