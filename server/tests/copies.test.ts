@@ -39,14 +39,15 @@ async function chunkCounts(store: string, { app } = trial): Promise<{ chunks: nu
 describe("copies", () => {
   it("go on after kill -9 at any moment, send nothing twice and lose nothing", async () => {
     await copyNow(context(), { policy: "all", reason: "first copies" });
+    const inState = async (state: "waiting" | "running"): Promise<number> => (await trial.app.connection.db.select().from(works).where(eq(works.state, state))).length;
     let kills = 0;
     for (; kills < 6; kills++) {
       const worker = await trial.worker();
+      await until("work is taken up, or all is done", async () => (await inState("running")) > 0 || (await inState("waiting")) === 0);
       // Some die at once, some in the middle of a slice.
-      await pause(350 + kills * 170);
+      await pause(kills * 170);
       await kill(worker);
-      const open = await trial.app.connection.db.select().from(works).where(eq(works.state, "running"));
-      if (open.length === 0) break;
+      if ((await inState("running")) + (await inState("waiting")) === 0) break;
     }
     expect(kills).toBeGreaterThan(1);
     const last = await trial.worker();
