@@ -1,4 +1,4 @@
-import { createHash, webcrypto } from "node:crypto";
+import { hash, webcrypto } from "node:crypto";
 
 /** SHA-256 as 64 lower-case hexadecimal digits (FIPS 180-4). */
 export type Digest = string & { readonly __digest: unique symbol };
@@ -14,11 +14,7 @@ export function toDigest(text: string): Digest {
   return text;
 }
 
-export function sha256(...parts: (Uint8Array | string)[]): Digest {
-  const hash = createHash("sha256");
-  for (const part of parts) hash.update(part);
-  return hash.digest("hex") as Digest;
-}
+export const sha256 = (bytes: Uint8Array | string): Digest => hash("sha256", bytes, "hex") as Digest;
 
 /** Hashes on the thread pool, so that several blocks are hashed at once. */
 export async function sha256InPool(bytes: Uint8Array): Promise<Digest> {
@@ -26,7 +22,7 @@ export async function sha256InPool(bytes: Uint8Array): Promise<Digest> {
 }
 
 export const digestBytes = (digest: Digest): Buffer => Buffer.from(digest, "hex");
-export const digestFromBytes = (bytes: Uint8Array): Digest => Buffer.from(bytes).toString("hex") as Digest;
+export const digestFromBytes = (bytes: Buffer, from = 0): Digest => bytes.toString("hex", from, from + 32) as Digest;
 
 /** OCI writes digests with their algorithm in front. */
 export const toOci = (digest: Digest): string => `sha256:${digest}`;

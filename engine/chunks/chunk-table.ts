@@ -1,10 +1,12 @@
-import { digestBytes, type Digest } from "../digest.ts";
+import type { Digest } from "../digest.ts";
 import { CODECS, type Codec } from "./codec.ts";
 
 export type ChunkPlace = { pack: number; offset: number; storedBytes: number; realBytes: number; nominalBytes: number; codec: Codec };
 
-const KEY_BYTES = 32;
+const KEY_WORDS = 8;
 const FIELDS = 6;
+const scratch = Buffer.alloc(KEY_WORDS * 4);
+const scratchWords = new Uint32Array(scratch.buffer, scratch.byteOffset, KEY_WORDS);
 
 /**
  * Digest → place, open addressing in flat arrays: 81 bytes a slot instead of the several
@@ -12,25 +14,21 @@ const FIELDS = 6;
  */
 export class ChunkTable {
   private capacity = 1_024;
-  private keys = Buffer.alloc(this.capacity * KEY_BYTES);
-  private fields = new Float64Array(0);
+  private keys = new Uint32Array(this.capacity * KEY_WORDS);
+  private fields = new Float64Array(this.capacity * FIELDS);
   private used = new Uint8Array(this.capacity);
   private count = 0;
-
-  constructor() {
-    this.fields = new Float64Array(this.capacity * FIELDS);
-  }
 
   get size(): number {
     return this.count;
   }
 
   has(digest: Digest): boolean {
-    return this.used[this.slot(digestBytes(digest))] === 1;
+    return this.used[this.slotOf(digest)] === 1;
   }
 
   get(digest: Digest): ChunkPlace | undefined {
-    const at = this.slot(digestBytes(digest));
+    const at = this.slotOf(digest);
     if (this.used[at] !== 1) return undefined;
     const f = at * FIELDS;
     return {
@@ -46,33 +44,47 @@ export class ChunkTable {
   /** The first place known stays: a second copy of a chunk changes nothing. */
   add(digest: Digest, place: ChunkPlace): void {
     if ((this.count + 1) * 4 > this.capacity * 3) this.grow();
-    const key = digestBytes(digest);
-    const at = this.slot(key);
+    const at = this.slotOf(digest);
     if (this.used[at] === 1) return;
     this.used[at] = 1;
     this.count++;
-    key.copy(this.keys, at * KEY_BYTES);
-    this.fields.set([place.pack, place.offset, place.storedBytes, place.realBytes, place.nominalBytes, CODECS.indexOf(place.codec)], at * FIELDS);
+    this.keys.set(scratchWords, at * KEY_WORDS);
+    const f = at * FIELDS;
+    this.fields[f] = place.pack;
+    this.fields[f + 1] = place.offset;
+    this.fields[f + 2] = place.storedBytes;
+    this.fields[f + 3] = place.realBytes;
+    this.fields[f + 4] = place.nominalBytes;
+    this.fields[f + 5] = CODECS.indexOf(place.codec);
   }
 
-  private slot(key: Buffer): number {
-    let at = key.readUInt32LE(0) & (this.capacity - 1);
-    while (this.used[at] === 1 && key.compare(this.keys, at * KEY_BYTES, (at + 1) * KEY_BYTES) !== 0) at = (at + 1) & (this.capacity - 1);
+  /** Where a digest lies or would lie; leaves its words in `scratchWords`. */
+  private slotOf(digest: Digest): number {
+    scratch.write(digest, "hex");
+    let at = scratchWords[0]! & (this.capacity - 1);
+    while (this.used[at] === 1 && !this.isAt(at)) at = (at + 1) & (this.capacity - 1);
     return at;
+  }
+
+  private isAt(slot: number): boolean {
+    const from = slot * KEY_WORDS;
+    for (let i = 0; i < KEY_WORDS; i++) if (this.keys[from + i] !== scratchWords[i]) return false;
+    return true;
   }
 
   private grow(): void {
     const old = { keys: this.keys, fields: this.fields, used: this.used, capacity: this.capacity };
     this.capacity *= 2;
-    this.keys = Buffer.alloc(this.capacity * KEY_BYTES);
+    this.keys = new Uint32Array(this.capacity * KEY_WORDS);
     this.fields = new Float64Array(this.capacity * FIELDS);
     this.used = new Uint8Array(this.capacity);
     for (let i = 0; i < old.capacity; i++) {
       if (old.used[i] !== 1) continue;
-      const key = old.keys.subarray(i * KEY_BYTES, (i + 1) * KEY_BYTES);
-      const at = this.slot(key);
+      // No key is there twice, so any free slot on its way is its own.
+      let at = old.keys[i * KEY_WORDS]! & (this.capacity - 1);
+      while (this.used[at] === 1) at = (at + 1) & (this.capacity - 1);
       this.used[at] = 1;
-      key.copy(this.keys, at * KEY_BYTES);
+      this.keys.set(old.keys.subarray(i * KEY_WORDS, (i + 1) * KEY_WORDS), at * KEY_WORDS);
       this.fields.set(old.fields.subarray(i * FIELDS, (i + 1) * FIELDS), at * FIELDS);
     }
   }

@@ -9,7 +9,7 @@ const POOL_FROM_BYTES = 16_384;
  * equal carriers of different nominal lengths are never taken for each other.
  */
 export function chunkDigest(real: Uint8Array, scale: Scale): Promise<Digest> | Digest {
-  if (!isOneToOne(scale)) return sha256(`${scale.nominalBlock}/${scale.realBlock}\n`, real);
+  if (!isOneToOne(scale)) return sha256(Buffer.concat([Buffer.from(`${scale.nominalBlock}/${scale.realBlock}\n`), real]));
   return real.length < POOL_FROM_BYTES ? sha256(real) : sha256InPool(real);
 }
 

@@ -1,4 +1,4 @@
-import { digestBytes, digestFromBytes, type Digest } from "../digest.ts";
+import { digestFromBytes, type Digest } from "../digest.ts";
 import { EngineError } from "../errors.ts";
 import { CODECS, type Codec } from "./codec.ts";
 import type { Scale } from "./scale.ts";
@@ -27,7 +27,7 @@ export function encodePack(scale: Scale, chunks: readonly PackedChunk[]): Buffer
   let offset = HEAD.length;
   chunks.forEach((chunk, i) => {
     const at = i * RECORD_BYTES;
-    digestBytes(chunk.digest).copy(records, at);
+    records.write(chunk.digest, at, "hex");
     records.writeUInt32LE(chunk.stored.length, at + 32);
     records.writeUInt32LE(chunk.realBytes, at + 36);
     records.writeUInt32LE(chunk.nominalBytes, at + 40);
@@ -69,7 +69,7 @@ export function readRecords(trailer: PackTrailer, records: Buffer): PackIndex {
     if (!codec) throw new EngineError("damaged", "a pack names a codec that is not known here");
     const storedBytes = records.readUInt32LE(at + 32);
     out.push({
-      digest: digestFromBytes(records.subarray(at, at + 32)),
+      digest: digestFromBytes(records, at),
       offset,
       storedBytes,
       realBytes: records.readUInt32LE(at + 36),

@@ -17,7 +17,7 @@ const INTERIOR = Buffer.from("YPM1");
 const LEAF_ENTRY = 36;
 export const PAGE_ENTRIES = 256;
 export const INLINE_ENTRIES = 8;
-const NO_DIGEST = Buffer.alloc(32);
+const NO_DIGEST = "0".repeat(64);
 
 export type PageSink = (page: Buffer) => Promise<Digest>;
 export type PageSource = (digest: Digest) => Promise<Buffer>;
@@ -108,7 +108,7 @@ function encodeLeaf(entries: readonly BlockEntry[]): Buffer {
   page.writeUInt32LE(entries.length, 4);
   entries.forEach((entry, i) => {
     const at = 8 + i * LEAF_ENTRY;
-    if (entry.digest) digestBytes(entry.digest).copy(page, at);
+    if (entry.digest) page.write(entry.digest, at, "hex");
     page.writeUInt32LE(entry.nominalBytes, at + 32);
   });
   return page;
@@ -118,8 +118,8 @@ function decodeLeaf(page: Buffer): BlockEntry[] {
   const count = checked(page, LEAF, LEAF_ENTRY);
   return Array.from({ length: count }, (_, i) => {
     const at = 8 + i * LEAF_ENTRY;
-    const digest = page.subarray(at, at + 32);
-    return { digest: digest.equals(NO_DIGEST) ? null : digestFromBytes(digest), nominalBytes: page.readUInt32LE(at + 32) };
+    const digest = digestFromBytes(page, at);
+    return { digest: digest === NO_DIGEST ? null : digest, nominalBytes: page.readUInt32LE(at + 32) };
   });
 }
 
@@ -131,7 +131,7 @@ function encodeInterior(children: readonly Digest[]): Buffer {
 
 function decodeInterior(page: Buffer): Digest[] {
   const count = checked(page, INTERIOR, 32);
-  return Array.from({ length: count }, (_, i) => digestFromBytes(page.subarray(8 + i * 32, 40 + i * 32)));
+  return Array.from({ length: count }, (_, i) => digestFromBytes(page, 8 + i * 32));
 }
 
 function checked(page: Buffer, magic: Buffer, entryBytes: number): number {

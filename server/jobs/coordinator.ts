@@ -1,7 +1,7 @@
 import { randomUUID } from "node:crypto";
 import { and, eq, inArray, isNull, sql } from "drizzle-orm";
 import { EngineError, isEngineError } from "#engine/errors.ts";
-import type { WorldEvent, WorldOperation } from "#standins/world/protocol.ts";
+import type { WorldEvent, WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import { type Connection, isDatabaseDown } from "../db/connect.ts";
 import { gates, runSteps, schedules, works } from "../db/schema.ts";
 import type { Clock } from "../platforms/clock.ts";
@@ -53,6 +53,8 @@ export class Coordinator implements FlowHost {
   readonly busy = new Busy();
   private readonly flows = new Map<string, Flow>();
   private asked: { flow: Flow; key: string; operation: Asked | null }[] = [];
+  /** Noted in the database and not yet told to the world. */
+  private toBegin: WorldOperation[] = [];
   private progress = new Map<string, WorkProgress>();
   private handWaits: boolean | undefined;
   private turn: Promise<unknown> = Promise.resolve();
@@ -109,6 +111,7 @@ export class Coordinator implements FlowHost {
       await this.busy.quiet();
       this.flows.clear();
       this.asked = [];
+      this.toBegin = [];
       this.progress.clear();
       leadership.give();
     }
@@ -124,7 +127,8 @@ export class Coordinator implements FlowHost {
     await this.askForStandstill();
     let acknowledge: number[] = [];
     while (this.running) {
-      const { events } = await this.fromWorld(() => this.options.clock.next({ acknowledge, waitMs: POLL_MS }));
+      const begin = this.takeToBegin();
+      const { events } = await this.fromWorld(() => this.options.clock.next({ begin, acknowledge, waitMs: POLL_MS }));
       if (events.length > 0) await this.inTurn(() => this.hear(events));
       acknowledge = events.map((event) => event.seq);
     }
@@ -143,13 +147,10 @@ export class Coordinator implements FlowHost {
   }
 
   private async hear(events: readonly WorldEvent[]): Promise<void> {
-    const { db } = this.options.connection;
     const mine = events.flatMap((event) => {
       const match = /^work:([0-9a-f-]{36})\/(.*)$/s.exec(event.key);
       return match ? [{ event, workId: match[1]!, key: match[2]! }] : [];
     });
-    // Each is a fact by itself; those that were noted before a kill stay as they are.
-    for (const { event, workId, key } of mine) await db.update(gates).set({ instant: event.instant, result: event.result }).where(and(eq(gates.workId, workId), eq(gates.key, key), isNull(gates.instant)));
     for (const { event, workId, key } of mine) this.flows.get(workId)?.arrive(key, { instant: event.instant, result: event.result });
     let scheduled = false;
     const look = events.find((event) => event.key.startsWith(LOOK_AROUND));
@@ -161,7 +162,7 @@ export class Coordinator implements FlowHost {
       await this.beginWaiting(event.instant);
       scheduled = true;
     }
-    await this.flush();
+    await this.flush(mine.map(({ event, workId, key }) => ({ work_id: workId, key, instant: event.instant, result: event.result })));
     if (scheduled) await this.keepSchedules();
   }
 
@@ -250,26 +251,30 @@ export class Coordinator implements FlowHost {
     await db.execute(sql`select pg_notify(${CHANGE_CHANNEL}, 'work')`);
   }
 
-  /** When all is quiet: writes down what is asked of the world, then asks it. */
-  private async flush(): Promise<void> {
-    const { db } = this.options.connection;
+  /**
+   * When all is quiet: writes down what came of gates and what is asked of the world, in one
+   * statement, then has the world told. Events whose answers were not noted before a kill are told
+   * again, for they are acknowledged after this.
+   */
+  private async flush(answers: readonly { work_id: string; key: string; instant: number; result: WorldResult }[] = []): Promise<void> {
     await this.busy.quiet();
-    const asked = this.asked;
+    const asked = this.asked.map(({ flow, key, operation }) => ({ work_id: flow.workId, key, operation: operation && operationOf(flow, key, operation) }));
+    const progress = [...this.progress].map(([id, shown]) => ({ id, progress: shown }));
     this.asked = [];
-    const progress = [...this.progress];
     this.progress = new Map();
-    if (asked.length > 0 || progress.length > 0)
-      await db.transaction(async (tx) => {
-        if (asked.length > 0)
-          await tx
-            .insert(gates)
-            .values(asked.map(({ flow, key, operation }) => ({ workId: flow.workId, key, operation: operation && operationOf(flow, key, operation) })))
-            .onConflictDoNothing();
-        for (const [id, p] of progress) await tx.update(works).set({ progress: p }).where(eq(works.id, id));
-        await tx.execute(sql`select pg_notify(${CHANGE_CHANNEL}, 'progress')`);
-      });
-    const operations = asked.flatMap(({ flow, key, operation }) => (operation ? [operationOf(flow, key, operation)] : []));
-    await this.fromWorld(() => this.options.clock.begin(operations));
+    if (answers.length + asked.length + progress.length > 0)
+      await this.options.connection.db.execute(sql`
+        with answered as (
+          update gate set instant = a.instant, result = a.result from jsonb_to_recordset(${JSON.stringify(answers)}::jsonb) as a(work_id uuid, key text, instant bigint, result jsonb)
+          where gate.work_id = a.work_id and gate.key = a.key and gate.instant is null
+        ), noted as (
+          insert into gate (work_id, key, operation) select work_id, key, operation from jsonb_to_recordset(${JSON.stringify(asked)}::jsonb) as q(work_id uuid, key text, operation jsonb)
+          on conflict do nothing
+        ), shown as (
+          update work set progress = p.progress from jsonb_to_recordset(${JSON.stringify(progress)}::jsonb) as p(id uuid, progress jsonb) where work.id = p.id
+        )
+        select pg_notify(${CHANGE_CHANNEL}, 'progress')`);
+    this.toBegin.push(...asked.flatMap(({ operation }) => operation ?? []));
     const hands = [...this.flows.values()].some((flow) => flow.waitsAt().some((key) => key.endsWith("/hand")));
     if (hands !== this.handWaits) await this.fromWorld(() => this.options.clock.setHandWaits(hands));
     this.handWaits = hands;
@@ -279,7 +284,13 @@ export class Coordinator implements FlowHost {
   private async keepSchedules(): Promise<void> {
     const rows = await this.options.connection.db.select().from(schedules).where(eq(schedules.running, true));
     const wakes: WorldOperation[] = rows.flatMap((s) => (s.nextAt === null ? [] : [{ key: scheduleKey(s.organisationId, s.policyId, s.nextAt), kind: "wake" as const, at: s.nextAt, foreground: false }]));
-    await this.fromWorld(() => this.options.clock.begin(wakes));
+    this.toBegin.push(...wakes);
+  }
+
+  private takeToBegin(): WorldOperation[] {
+    const operations = this.toBegin;
+    this.toBegin = [];
+    return operations;
   }
 
   private inTurn<T>(act: () => Promise<T>): Promise<T> {

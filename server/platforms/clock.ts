@@ -6,7 +6,10 @@ export interface Clock {
   /** Accepts operations; the same key twice is one operation. Their ends come as events. */
   begin(operations: readonly WorldOperation[]): Promise<void>;
   cancel(keys: readonly string[]): Promise<void>;
-  /** Acknowledges events and waits for further ones; time stands still at an event until it is acknowledged. */
+  /**
+   * Accepts operations as `begin` does, then acknowledges events and waits for further ones; time
+   * stands still at an event until it is acknowledged.
+   */
   next(request: NextRequest): Promise<NextReply>;
   status(): Promise<WorldStatus>;
   setPace(pace: Pace): Promise<void>;

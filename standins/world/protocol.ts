@@ -38,7 +38,8 @@ export type WorldStatus = {
   flows: { key: string; bytes: number; left: number; rate: number }[];
 };
 
-export type NextRequest = { acknowledge: number[]; waitMs: number };
+/** What is begun is accepted before the acknowledged events are let go: at their instant, that is. */
+export type NextRequest = { begin?: WorldOperation[]; acknowledge: number[]; waitMs: number };
 export type NextReply = { instant: number; events: WorldEvent[] };
 
 /** Nominal and real bytes of a block on a stand-in disk. */

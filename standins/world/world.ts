@@ -120,7 +120,8 @@ export class World {
     });
   }
 
-  private async listen({ acknowledge, waitMs }: NextRequest, gone?: AbortSignal): Promise<NextReply> {
+  private async listen({ begin = [], acknowledge, waitMs }: NextRequest, gone?: AbortSignal): Promise<NextReply> {
+    if (begin.length > 0) await this.operations(begin);
     if (acknowledge.length > 0)
       await this.inTurn(async () => {
         this.record({ type: "acknowledge", seqs: acknowledge });
