@@ -2,7 +2,7 @@ import { execFileSync } from "node:child_process";
 import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
-import { address, data, expectAccessible, go, hydrated, setPace, signIn } from "./visit.ts";
+import { address, chooseServices, data, expectAccessible, go, hydrated, setPace, signIn } from "./visit.ts";
 
 /** The whole path, as a new person would walk it; each part goes on where the one before ended. */
 test.describe.configure({ mode: "serial" });
@@ -194,8 +194,7 @@ test("runbook: steps against the strike, the chain, who cannot return and why", 
 test("rehearse: in an enclave, by hand, with what must come along; then the record and the diamond", async () => {
   await page.getByRole("link", { name: "Rehearsals" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Rehearse: Tern Quay lost");
-  const boxes = page.getByRole("group", { name: "Services" }).getByRole("checkbox");
-  for (const id of await boxes.evaluateAll((all) => (all as HTMLInputElement[]).filter((b) => b.checked).map((b) => b.value))) if (!["names", "notices"].includes(id)) await page.locator(`input[name=services][value=${id}]`).uncheck();
+  await chooseServices(page, ["names", "notices"]);
   await expect(page.getByRole("row", { name: /^Boarding gates/ })).toHaveCount(0);
   await expect(page.getByRole("row", { name: /^Vessel positions/ })).toContainText("comes along: it is alive elsewhere");
   await page.getByLabel("ticked by hand").check();

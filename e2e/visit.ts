@@ -26,6 +26,13 @@ export async function go(page: Page, path: string): Promise<void> {
   await hydrated(page);
 }
 
+/** Leaves only the given services chosen for a rehearsal. */
+export async function chooseServices(page: Page, ids: readonly string[]): Promise<void> {
+  const boxes = page.getByRole("group", { name: "Services" }).getByRole("checkbox");
+  const chosen = await boxes.evaluateAll((all) => (all as HTMLInputElement[]).filter((b) => b.checked).map((b) => b.value));
+  for (const id of chosen) if (!ids.includes(id)) await page.locator(`input[name=services][value=${id}]`).uncheck();
+}
+
 /** Sets the pace of model time on the strip. */
 export async function setPace(page: Page, words: string): Promise<void> {
   await page.getByRole("button", { name: /^Pace of model time/ }).click();

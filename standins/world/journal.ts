@@ -64,6 +64,11 @@ export class Journal {
     return this.writing;
   }
 
+  async close(): Promise<void> {
+    await this.file?.close();
+    this.file = undefined;
+  }
+
   private async snapshot(simulation: Simulation): Promise<void> {
     const path = join(this.folder, "state.json");
     const saved = JSON.stringify({ n: this.n, shown: this.shown, state: simulation.state } satisfies Saved);

@@ -42,6 +42,7 @@ export class World {
     for (const wake of this.wakeups) wake();
     await this.turn;
     await this.journal.commit(this.simulation);
+    await this.journal.close();
   }
 
   operations(operations: readonly WorldOperation[]): Promise<{ instant: number }> {

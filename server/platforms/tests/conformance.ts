@@ -73,8 +73,12 @@ export function clockConformance(name: string, make: () => Promise<ClockUnderTes
       expect(events.map((e) => [e.key, e.instant])).toEqual([["conformance/wake", at]]);
       // It stands still until that is acknowledged.
       expect(await clock.now()).toBe(at);
-      expect((await clock.next({ acknowledge: events.map((e) => e.seq), waitMs: 50 })).events).toEqual([]);
-      expect(await clock.now()).toBeGreaterThanOrEqual(at);
+      // What is begun with the acknowledgement begins at that instant, before time goes on.
+      const begin = [{ key: "conformance/flow", kind: "act" as const, action: { type: "tell" as const, enclave: "conformance", to: "nobody", text: "x" }, takes: 60, foreground: true }];
+      const later = (await clock.next({ begin, acknowledge: events.map((e) => e.seq), waitMs: 5_000 })).events;
+      expect(later.map((e) => [e.key, e.instant])).toEqual([["conformance/flow", at + 60_000]]);
+      expect((await clock.next({ acknowledge: later.map((e) => e.seq), waitMs: 50 })).events).toEqual([]);
+      expect(await clock.now()).toBeGreaterThanOrEqual(at + 60_000);
     });
 
     it("forgets what is cancelled", async () => {
