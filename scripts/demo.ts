@@ -31,6 +31,9 @@ function stop(code: number): Promise<void> {
 }
 process.on("SIGINT", () => void stop(0));
 process.on("SIGTERM", () => void stop(0));
+process.on("SIGHUP", () => void stop(0));
+// A terminal that was closed is no reason not to stop cleanly.
+for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
 
 function refuseSecond(): void {
   const pid = existsSync(running) ? Number(readFileSync(running, "utf8")) : 0;
