@@ -29,7 +29,8 @@ export type TimelineRow = {
   href: string | null;
   chosen: boolean;
 };
-export type SharedStrip = { id: string; name: string; capacity: number; usage: { at: number; held: number }[] };
+/** Something that steps share: how much of it is used from an instant on, and whether that is all there is; `amount` is its capacity in words. */
+export type SharedStrip = { id: string; name: string; capacity: number; amount: string; usage: { at: number; used: number; full: boolean }[] };
 
 const LANE = 24;
 const ROW_PAD = 5;
@@ -151,7 +152,7 @@ export function TimelineChart({
 const verdictPlace = (end: number): { left: string } | { right: string } => (end > 86 ? { right: "0" } : { left: `calc(${end}% + 8px)` });
 
 /** Neighbouring stretches with the same use are one. */
-const merged = (usage: SharedStrip["usage"]): SharedStrip["usage"] => usage.filter((u, i) => i === 0 || usage[i - 1]!.held !== u.held);
+const merged = (usage: SharedStrip["usage"]): SharedStrip["usage"] => usage.filter((u, i) => i === 0 || usage[i - 1]!.used !== u.used);
 
 type LaidRow = { row: TimelineRow; top: number; rowHeight: number; laneOf: Map<TimelineBar, number> };
 
@@ -226,6 +227,7 @@ function Bar({ bar, top, percent }: { bar: TimelineBar; top: number; percent: (s
 }
 
 const STRIP = 40;
+const fullSeconds = (usage: SharedStrip["usage"], end: number): number => usage.reduce((sum, u, i) => sum + (u.full ? (usage[i + 1]?.at ?? end) - u.at : 0), 0);
 
 function Strip({ strip, percent, end }: { strip: SharedStrip; percent: (seconds: number) => number; end: number }) {
   const unit = (STRIP - 8) / strip.capacity;
@@ -234,24 +236,23 @@ function Strip({ strip, percent, end }: { strip: SharedStrip; percent: (seconds:
     <>
       <div className="sticky left-0 z-10 border-b border-line bg-ground pr-2 text-xs leading-tight" style={{ height: STRIP }}>
         <span className="line-clamp-2 pt-1">
-          {strip.name} <span className="text-soft">({strip.capacity})</span>
+          {strip.name} <span className="text-soft">({strip.amount})</span>
         </span>
       </div>
       <svg
         className="w-full border-b border-line"
         style={{ height: STRIP }}
         role="img"
-        aria-label={`${strip.name}: ${strip.capacity} at once, at most ${Math.max(...strip.usage.map((u) => u.held))} in use`}
+        aria-label={`${strip.name}: ${strip.amount} at most${strip.usage.some((u) => u.full) ? `; all in use ${durationWords(fullSeconds(usage, end))}` : ""}`}
       >
         <line x1="0" x2="100%" y1="5" y2="5" stroke="var(--line-strong)" strokeDasharray="2 3" />
         {usage.map((u, i) => {
           const until = usage[i + 1]?.at ?? end;
-          if (u.held === 0) return null;
-          const full = u.held >= strip.capacity;
+          if (u.used === 0) return null;
           return (
             <g key={u.at}>
-              <rect x={`${percent(u.at)}%`} width={`${percent(until) - percent(u.at)}%`} y={STRIP - 3 - unit * u.held} height={unit * u.held} fill="var(--bar-pale)" />
-              {full && <rect x={`${percent(u.at)}%`} width={`${percent(until) - percent(u.at)}%`} y="4" height="2.5" fill="var(--late)" />}
+              <rect x={`${percent(u.at)}%`} width={`${percent(until) - percent(u.at)}%`} y={STRIP - 3 - unit * u.used} height={unit * u.used} fill="var(--bar-pale)" />
+              {u.full && <rect x={`${percent(u.at)}%`} width={`${percent(until) - percent(u.at)}%`} y="4" height="2.5" fill="var(--late)" />}
             </g>
           );
         })}

@@ -126,6 +126,25 @@ describe("with shared rates", () => {
       }),
     );
   });
+
+  it("tells what is taken of every rate: never more than there is, and in all the bytes of its flows", () => {
+    const flows = fc.array(fc.record({ bytes: fc.integer({ min: 1, max: 1_000 }), uses: fc.uniqueArray(fc.constantFrom("disks", "line", "pool"), { minLength: 1 }), after: fc.boolean(), cap: fc.option(fc.integer({ min: 1, max: 9 }), { nil: undefined }) }), { minLength: 1, maxLength: 8 });
+    const rates = fc.record({ disks: fc.integer({ min: 1, max: 40 }), line: fc.integer({ min: 1, max: 40 }), pool: fc.integer({ min: 1, max: 40 }), later: fc.integer({ min: 1, max: 40 }) });
+    fc.assert(
+      fc.property(flows, rates, (rows, { later, ...rate }) => {
+        const steps = rows.map(({ bytes, uses, after, cap }, i) => flow(`f${i}`, bytes, uses, after && i > 0 ? [`f${i - 1}`] : [], cap));
+        const resources = steady(rate);
+        (resources.rates as Map<string, { fromSeconds: number; rate: number }[]>).set("line", [{ fromSeconds: 0, rate: rate.line }, { fromSeconds: 5, rate: later }]);
+        const { shares, end } = simulateTimeline(steps, resources);
+        for (const [id, list] of shares) {
+          const moved = list.reduce((sum, s, i) => sum + s.used * ((list[i + 1]?.at ?? end) - s.at), 0);
+          expect(moved).toBeCloseTo(rows.filter((r) => r.uses.includes(id as "line")).reduce((sum, r) => sum + r.bytes, 0), 5);
+          for (const { used, capacity } of list) expect(used).toBeLessThanOrEqual(capacity * (1 + 1e-9));
+          expect(list.at(-1)!.used).toBe(0);
+        }
+      }),
+    );
+  });
 });
 
 describe("what cannot be timed", () => {

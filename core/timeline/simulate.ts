@@ -38,7 +38,10 @@ export type TimedStep = {
   slack: number;
 };
 
-export type Timeline = { steps: Map<string, TimedStep>; end: number };
+/** What flows take of a shared rate from an instant on, until the next entry; bytes per second of the resource itself. */
+export type ShareStep = { at: number; used: number; capacity: number };
+
+export type Timeline = { steps: Map<string, TimedStep>; end: number; shares: Map<string, ShareStep[]> };
 
 export class TimelineError extends Error {
   override readonly name = "TimelineError";
@@ -80,6 +83,17 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
   let ready: TimelineStep[] = [];
   let running: Running[] = [];
   let now = 0;
+  const shares = new Map<string, ShareStep[]>();
+  const noteShares = (rateOf: ReadonlyMap<Running, number>, capacities: ReadonlyMap<string, number>): void => {
+    const used = new Map([...shares.keys()].map((id) => [id, 0]));
+    for (const [{ step }, rate] of rateOf)
+      if (step.work.kind === "flow" && rate < Infinity) for (const { resource, coefficient } of step.work.uses) used.set(resource, (used.get(resource) ?? 0) + rate * coefficient);
+    for (const [id, sum] of used) {
+      const list = shares.get(id) ?? [];
+      const capacity = capacities.get(id) ?? 0;
+      if (list.at(-1)?.used !== sum || list.at(-1)?.capacity !== capacity) shares.set(id, [...list, { at: now, used: sum, capacity }]);
+    }
+  };
 
   const makeReady = (id: string, because: string | null): void => {
     readyAt.set(id, { at: now, because });
@@ -123,17 +137,18 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
 
   for (;;) {
     startReady();
-    if (running.length === 0) break;
     const flows = running.filter((r) => r.step.work.kind === "flow");
     const rateOf = new Map<Running, number>();
+    const capacities = new Map([...resources.rates].map(([id, list]) => [id, rateNow(list, now)]));
     if (flows.length > 0) {
-      const capacities = new Map([...resources.rates].map(([id, list]) => [id, rateNow(list, now)]));
       const { rates, boundBy } = maxMinShares(capacities, flows.map((r) => r.step.work as Extract<Work, { kind: "flow" }>));
       flows.forEach((r, i) => {
         rateOf.set(r, rates[i]!);
         r.boundNow = boundBy[i]!;
       });
     }
+    noteShares(rateOf, capacities);
+    if (running.length === 0) break;
     let dt = Infinity;
     for (const r of running) dt = Math.min(dt, r.step.work.kind === "fixed" ? r.left : r.left <= 0 ? 0 : r.left / rateOf.get(r)!);
     if (flows.length > 0) for (const list of resources.rates.values()) for (const { fromSeconds } of list) if (fromSeconds > now + EPSILON) dt = Math.min(dt, fromSeconds - now);
@@ -167,7 +182,7 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
   }
   const left = steps.filter((step) => !timed.has(step.id)).map((step) => step.id);
   if (left.length > 0) throw new TimelineError(left.some((id) => readyAt.has(id)) ? "never-starts" : "cycle", left);
-  const timeline = { steps: timed, end: now };
+  const timeline = { steps: timed, end: now, shares };
   addSlack(steps, timeline);
   return timeline;
 }

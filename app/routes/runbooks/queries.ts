@@ -1,9 +1,10 @@
-import { byId } from "#core/estate/model.ts";
+import { byId, type Estate } from "#core/estate/model.ts";
 import { resourceWords } from "#core/estate/resources.ts";
 import { lossName } from "#core/outage/question.ts";
 import { assessReadiness, type ServiceReadiness } from "#core/readiness/readiness.ts";
+import type { TimedRunbook } from "#core/runbook/runbook.ts";
 import { unitUsage } from "#core/timeline/unit-usage.ts";
-import { listWords } from "#core/wording/amounts.ts";
+import { listWords, rateWords } from "#core/wording/amounts.ts";
 import type { Application } from "#server/application.ts";
 import { outlook } from "#server/outlook.ts";
 import type { SharedStrip, TimelineBar } from "../../charts/timeline.tsx";
@@ -33,10 +34,7 @@ export async function readRunbook(app: Application, organisationId: string, aske
       });
   const hosts = byId(estate.hosts);
   const stores = byId(estate.stores);
-  const usage = unitUsage(runbook.steps, runbook.timeline);
-  const strips: SharedStrip[] = [...usage]
-    .filter(([unit, steps]) => Math.max(...steps.map((s) => s.held)) >= (runbook.resources.units.get(unit) ?? Infinity))
-    .map(([unit, steps]) => ({ id: unit, name: resourceWords(estate, unit).replace(/^./, (c) => c.toUpperCase()), capacity: runbook.resources.units.get(unit)!, usage: steps }));
+  const strips = sharedStrips(estate, runbook);
   const sites = [...new Set([...runbook.machines.values()].map((m) => estate.sites.find((s) => s.id === hosts.get(m.host)!.site)!.name))];
   return {
     ...base,
@@ -54,4 +52,22 @@ export async function readRunbook(app: Application, organisationId: string, aske
       return { id: s.id, title: s.title, actor: s.actor, start: t.start, finish: t.finish, slack: t.slack };
     }),
   };
+}
+
+const capital = (words: string): string => words.replace(/^./, (c) => c.toUpperCase());
+
+/** What steps share and run short of: units that are all held at some time, and rates that bind a flow. */
+function sharedStrips(estate: Estate, runbook: TimedRunbook): SharedStrip[] {
+  const { timeline, resources } = runbook;
+  const units = [...unitUsage(runbook.steps, timeline)].flatMap(([id, usage]): SharedStrip[] => {
+    const capacity = resources.units.get(id) ?? Infinity;
+    return usage.some((u) => u.held >= capacity) ? [{ id, name: capital(resourceWords(estate, id)), capacity, amount: String(capacity), usage: usage.map((u) => ({ at: u.at, used: u.held, full: u.held >= capacity })) }] : [];
+  });
+  const bound = new Set([...timeline.steps.values()].map((s) => s.boundBy));
+  const rates = [...timeline.shares].flatMap(([id, shares]): SharedStrip[] => {
+    if (!bound.has(id)) return [];
+    const capacity = Math.max(...shares.map((s) => s.capacity));
+    return [{ id, name: capital(resourceWords(estate, id)), capacity, amount: rateWords(capacity), usage: shares.map((s) => ({ at: s.at, used: s.used, full: s.used >= s.capacity * (1 - 1e-9) })) }];
+  });
+  return [...units, ...rates];
 }
