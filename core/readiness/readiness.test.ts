@@ -24,7 +24,7 @@ describe("readiness", () => {
     const web = opening + 20 + bring + (20 * GIB) / (400 * MIB);
     const dataUp = of(readiness, "data").recovery!.serviceable;
     expect(of(readiness, "site").recovery!.serviceable).toBeCloseTo(Math.max(web, dataUp) + 60 + 60 + 10, 6);
-    expect(of(readiness, "data").loss).toMatchObject({ seconds: 600, machine: "db" });
+    expect(of(readiness, "data").loss).toMatchObject({ seconds: 600, machine: "db", stores: ["yd", "cb"] });
     expect(readiness.headline).toBe("If Quay were lost now, 2 of 2 services would keep their targets.");
   });
 

@@ -6,14 +6,14 @@ import { lossName } from "../outage/question.ts";
 import { checkStep, CoordinatorLostError, generateRunbook } from "../runbook/generate.ts";
 import type { RunbookStep, TimedRunbook } from "../runbook/runbook.ts";
 import { chainTo, type TimedStep } from "../timeline/simulate.ts";
-import { durationWords } from "../wording/amounts.ts";
+import { durationWords, listWords } from "../wording/amounts.ts";
 
 /** Less than this share of a target left counts as tight (our own choice; shown with the verdict). */
 export const TIGHT_SHARE = 0.1;
 
 export type Verdict = "stays-up" | "in-time" | "tight" | "late" | "loses-too-much" | "late-and-loses-too-much" | "cannot-return";
 
-export type Loss = { seconds: number; machine: MachineId; capturedAt: number; store: StoreId; predicted: boolean };
+export type Loss = { seconds: number; machine: MachineId; capturedAt: number; stores: StoreId[]; predicted: boolean };
 
 /** One link of what decides when a service is serviceable. */
 export type ChainLink = { step: string; title: string; start: number; finish: number; waited: number; waitedFor: string | null };
@@ -88,10 +88,11 @@ function worstLoss(estate: Estate, facts: readonly CopyFact[], service: Service,
   let worst: Loss | null = null;
   for (const machine of service.machines) {
     if (!lostMachines.has(machine)) continue;
-    const newest = usableCopies(facts, machine, at, lostStores)[0];
+    const copies = usableCopies(facts, machine, at, lostStores);
+    const newest = copies[0];
     if (!newest) return null;
     const seconds = (at - newest.capturedAt) / 1000;
-    if (!worst || seconds > worst.seconds) worst = { seconds, machine, capturedAt: newest.capturedAt, store: newest.store, predicted: newest.state === "predicted" };
+    if (!worst || seconds > worst.seconds) worst = { seconds, machine, capturedAt: newest.capturedAt, stores: copies.filter((c) => c.point === newest.point).map((c) => c.store), predicted: newest.state === "predicted" };
   }
   return worst;
 }
@@ -106,12 +107,11 @@ function judge(
   at: number,
 ): Pick<ServiceReadiness, "verdict" | "sentence" | "reasons"> {
   const machines = byId(estate.machines);
-  const stores = byId(estate.stores);
   const late = recovery.serviceable - service.rto;
   const over = (loss?.seconds ?? 0) - service.rpo;
   const why = deciding(chain, runbook);
   const reasons: string[] = [];
-  if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${stores.get(loss.store)!.name}${loss.predicted ? " (by schedule)" : ""}.`);
+  if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${listWords(estate.stores.filter((s) => loss.stores.includes(s.id)).map((s) => s.name))}${loss.predicted ? " (by schedule)" : ""}.`);
   reasons.push(...why.reasons);
   if (service.mtd !== null && recovery.serviceable + service.wrt > service.mtd) reasons.push(`Serviceable after ${durationWords(recovery.serviceable)} and ${durationWords(service.wrt)} of work to recover pass the MTD of ${durationWords(service.mtd)}.`);
   const lateWords = `${durationWords(late)} late: ${why.short}`;
