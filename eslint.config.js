@@ -5,7 +5,7 @@ export default tseslint.config(
   {
     files: ["**/*.ts", "**/*.tsx"],
     extends: [tseslint.configs.base],
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    languageOptions: { parserOptions: { project: "./tsconfig.json", tsconfigRootDir: import.meta.dirname } },
     linterOptions: { reportUnusedDisableDirectives: true },
     rules: {
       "@typescript-eslint/no-floating-promises": "error",

@@ -108,7 +108,7 @@ describe("a broken estate file", () => {
           }
         }
       }),
-      { numRuns: 150 },
+      { numRuns: 80 },
     );
   });
 });
