@@ -100,7 +100,7 @@ describe("the command line", () => {
       [["bring-back", "--store", store, "--name", "charts", "--to", source], /is not empty; name a new or empty folder/],
       [["project", "--estate", "nowhere.yaml", "--lose", "x", "--at", "2026-11-24T10:00Z"], /cannot be read \(ENOENT\)/],
       [["project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", "tomorrow"], /is no instant; write one with its offset/],
-      [["project", "--estate", "demo/estate.yaml", "--lose", "atlantis", "--at", "2026-11-24T10:00Z"], /no site, host, store or link atlantis/],
+      [["project", "--estate", "demo/estate.yaml", "--lose", "atlantis", "--at", "2026-11-24T10:00Z"], /no site, hazard, host, store or link atlantis/],
       [["project", "--estate", "demo/world.yaml", "--lose", "x", "--at", "2026-11-24T10:00Z"], /cannot be used:\nline \d+, /],
       [["protect", source], /required option/],
       [["moor"], /unknown command/],

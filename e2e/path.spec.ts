@@ -100,7 +100,7 @@ test("what is lost: another site, several things, in the address; what is unknow
   await expect(row("Terminal radio archive")).not.toContainText("stays up");
   await go(page, "/?lost=petrel-stone&lost=yard-disks&at=whenever&lost=atlantis");
   await expect(page.getByText("“whenever” is no instant")).toBeVisible();
-  await expect(page.getByText("no site, host, store or link “atlantis”")).toBeVisible();
+  await expect(page.getByText("no site, hazard, host, store or link “atlantis”")).toBeVisible();
   await expect(row("Vessel positions")).not.toContainText("stays up");
 });
 

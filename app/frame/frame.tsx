@@ -30,6 +30,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       canBeLost: estate
         ? [
             { kind: "Sites", items: outlook.sites.map((s) => ({ id: s.site, name: s.name, misses: s.misses as number | null })) },
+            { kind: "Shared hazards", items: estate.hazards.map((h) => ({ id: h.id, name: h.name, misses: null })) },
             { kind: "Hosts", items: estate.hosts.map((h) => ({ id: h.id, name: h.name, misses: null })) },
             { kind: "Stores", items: estate.stores.map((s) => ({ id: s.id, name: s.name, misses: null })) },
             { kind: "Lines", items: estate.links.map((l) => ({ id: l.id, name: lossName(estate, l.id), misses: null })) },

@@ -10,7 +10,14 @@ export type ServiceId = string;
 
 export type Organisation = { id: string; name: string; timeZone: string };
 
-export type Site = { id: SiteId; name: string; kind: "room" | "region"; country: string; place?: { latitude: number; longitude: number } };
+/** `timeZone` where it differs from the organisation's; `place` in degrees on WGS 84. */
+export type Site = { id: SiteId; name: string; kind: "room" | "region"; country: string; timeZone?: string; place?: Place };
+export type Place = { latitude: number; longitude: number };
+
+/** What sites and links share and may lose together: a supply, a cable, a flood plain, a provider's account. */
+export type Hazard = { id: string; name: string; kind: HazardKind; takes: string[] };
+export const HAZARD_KINDS = ["power", "cable", "flood", "provider"] as const;
+export type HazardKind = (typeof HAZARD_KINDS)[number];
 
 /** Both directions have the rate by themselves; limits hold in the organisation's time zone. */
 export type Link = { id: string; between: [SiteId, SiteId]; rate: number; latencyMs: number; limits: LinkLimit[] };
@@ -107,6 +114,7 @@ export type Estate = {
   assumptions: Assumptions;
   coordinator: Coordinator;
   sites: Site[];
+  hazards: Hazard[];
   links: Link[];
   hosts: Host[];
   stores: Store[];

@@ -16,11 +16,11 @@ export type ServiceState = { kind: "up" } | { kind: "down"; because: string } | 
 export class UnknownLossError extends Error {
   override readonly name = "UnknownLossError";
   constructor(readonly id: string) {
-    super(`The estate has no site, host, store or link ${id}`);
+    super(`The estate has no site, hazard, host, store or link ${id}`);
   }
 }
 
-/** Throws `UnknownLossError` for an id that is no site, host, store, or link. */
+/** A hazard takes all it is named for. Throws `UnknownLossError` for an id that is no site, hazard, host, store, or link. */
 export function outageOf(estate: Estate, lost: readonly string[]): Outage {
   const sites = new Set<string>();
   const hosts = new Set<string>();
@@ -30,7 +30,8 @@ export function outageOf(estate: Estate, lost: readonly string[]): Outage {
   const hostIds = byId(estate.hosts);
   const storeIds = byId(estate.stores);
   const linkIds = byId(estate.links);
-  for (const id of lost) {
+  const hazards = byId(estate.hazards);
+  for (const id of lost.flatMap((named) => hazards.get(named)?.takes ?? [named])) {
     if (siteIds.has(id)) sites.add(id);
     else if (hostIds.has(id)) hosts.add(id);
     else if (storeIds.has(id)) stores.add(id);

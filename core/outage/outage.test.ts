@@ -119,7 +119,7 @@ describe("the question", () => {
   });
   it("takes known ids once and tells of others", () => {
     const estate = smallEstate();
-    expect(askedLosses(estate, ["quay", "qy", "quay", "moon"])).toEqual({ lost: ["quay", "qy"], notes: ["The estate has no site, host, store or link “moon”; it is left out."] });
+    expect(askedLosses(estate, ["quay", "qy", "quay", "moon"])).toEqual({ lost: ["quay", "qy"], notes: ["The estate has no site, hazard, host, store or link “moon”; it is left out."] });
     expect(["quay", "q1", "qd", "qy"].map((id) => lossName(estate, id))).toEqual(["Quay", "Quay host", "Quay disks", "the line Quay – Yard"]);
   });
 });

@@ -36,15 +36,15 @@ export function askedInstant(text: string | null, now: number): Pick<Question, "
 
 /** Those of the asked-for ids that can be lost; unknown ones are told of. */
 export function askedLosses(estate: Estate, ids: readonly string[]): Pick<Question, "lost" | "notes"> {
-  const known = new Set([...estate.sites, ...estate.hosts, ...estate.stores, ...estate.links].map((x) => x.id));
+  const known = new Set([...estate.sites, ...estate.hazards, ...estate.hosts, ...estate.stores, ...estate.links].map((x) => x.id));
   const lost = [...new Set(ids)].filter((id) => known.has(id));
   const unknown = ids.filter((id) => !known.has(id));
-  return { lost, notes: unknown.map((id) => `The estate has no site, host, store or link “${id.slice(0, 40)}”; it is left out.`) };
+  return { lost, notes: unknown.map((id) => `The estate has no site, hazard, host, store or link “${id.slice(0, 40)}”; it is left out.`) };
 }
 
 /** The name of anything that can be lost. */
 export function lossName(estate: Estate, id: string): string {
-  const named = [...estate.sites, ...estate.hosts, ...estate.stores].find((x) => x.id === id);
+  const named = [...estate.sites, ...estate.hazards, ...estate.hosts, ...estate.stores].find((x) => x.id === id);
   if (named) return named.name;
   const link = estate.links.find((l) => l.id === id);
   const sites = link?.between.map((site) => estate.sites.find((s) => s.id === site)?.name ?? site);

@@ -20,6 +20,7 @@ export function smallEstate(change: (estate: Estate) => void = () => undefined):
       { id: "yard", name: "Yard", kind: "room", country: "EE" },
       { id: "cloud", name: "Cloud", kind: "region", country: "FI" },
     ],
+    hazards: [],
     links: [
       { id: "qy", between: ["quay", "yard"], rate: 100 * MIB, latencyMs: 1, limits: [] },
       { id: "yc", between: ["yard", "cloud"], rate: 50 * MIB, latencyMs: 9, limits: [] },

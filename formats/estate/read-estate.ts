@@ -4,6 +4,7 @@ import { isAlias, isMap, isScalar, isSeq, LineCounter, parseDocument, type Docum
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { type Estate, usedBytes } from "#core/estate/model.ts";
 import { readClock, readDuration, readRate, readSize } from "./quantities.ts";
+import type { RawEstate } from "./raw-estate.ts";
 import { ESTATE_SCHEMA } from "./schema.ts";
 
 /** One thing wrong in a file: where, what, and what would be right. */
@@ -20,46 +21,6 @@ export type EstateFile = { estate: Estate; points: CopyFact[] | null };
 
 const MOST_BYTES = 64 * 1024 * 1024;
 const MOST_FAULTS = 20;
-
-/** The file as written: the types follow the schema above. */
-type RawEstate = {
-  organisation: Estate["organisation"];
-  assumptions: { detection: string; decision: string; nameSwitch: string; message: string; crew: number };
-  coordinator: { site: string; copy: { method: string; site: string }; returns: { site: string; within: string } };
-  sites: Estate["sites"];
-  links?: { id: string; between: [string, string]; rate: string; latencyMs: number; limits?: { days: number[]; from: string; to: string; rate: string }[] }[];
-  hosts: { id: string; name: string; site: string; platform: string; cores: number; memory: string; pool: string; poolRate: string; starts: number }[];
-  stores: { id: string; name: string; site: string; kind: "disk" | "bucket"; capacity: string; readRate: string; writeRate: string; restoreStreams: number }[];
-  machines: {
-    id: string;
-    name?: string;
-    host: string;
-    cores: number;
-    memory: string;
-    disks: { id: string; size: string; used: string }[];
-    change: { hot: string; written: string; grown: string };
-    reduction: number;
-    prepare: string;
-    boot: string;
-  }[];
-  services: {
-    id: string;
-    name: string;
-    tier: 1 | 2 | 3 | 4;
-    owner: string;
-    rto: string;
-    rpo: string;
-    mtd?: string;
-    wrt?: string;
-    machines: string[];
-    dependsOn?: { service: string; strength: "hard" | "soft" }[];
-    serviceName: string;
-    check: { kind: "http" | "tcp" | "name"; takes: string };
-    tell: string;
-  }[];
-  policies?: { id: string; name: string; machines: string[]; every: string; legs: { from: string; to: string }[] }[];
-  points?: { machine: string; capturedAt: string; stores: string[] }[];
-};
 
 const ajv = new Ajv2020({ allErrors: true, allowUnionTypes: true, verbose: true });
 formatsPlugin.default(ajv);
@@ -160,21 +121,38 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
   const faults: EstateFault[] = [];
   const say = (path: (string | number)[], message: string): void => void faults.push({ path: namedPath(path, raw), line: at(path), message });
   const ids: Record<string, Set<string>> = {};
-  for (const kind of ["sites", "links", "hosts", "stores", "machines", "services", "policies"] as const) {
+  for (const kind of ["sites", "hazards", "links", "hosts", "stores", "machines", "services", "policies"] as const) {
     const known = (ids[kind] = new Set<string>());
     raw[kind]?.forEach((item, i) => {
       if (known.has(item.id)) say([kind, i, "id"], `${item.id} is used twice; every id of a kind must be its own`);
       known.add(item.id);
     });
   }
+  // What can be lost is named by its id alone, so these share one set of names.
+  const taken = new Map<string, string>();
+  for (const kind of ["sites", "hazards", "links", "hosts", "stores"] as const)
+    raw[kind]?.forEach(({ id }, i) => {
+      const other = taken.get(id);
+      if (other && other !== kind) say([kind, i, "id"], `${id} names one of the ${other} too; what can be lost needs a name of its own`);
+      taken.set(id, kind);
+    });
   const needs = (kind: string, id: string, path: (string | number)[]): void => {
     if (!ids[kind]!.has(id)) say(path, `there is no ${kind === "policies" ? "policy" : kind.replace(/s$/, "")} ${id}; known are ${[...ids[kind]!].slice(0, 6).join(", ") || "none"}`);
   };
-  try {
-    new Intl.DateTimeFormat("en-GB", { timeZone: raw.organisation.timeZone });
-  } catch {
-    say(["organisation", "timeZone"], `${raw.organisation.timeZone} is no time zone; write one such as Europe/Tallinn`);
-  }
+  const needsZone = (zone: string, path: (string | number)[]): void => {
+    try {
+      new Intl.DateTimeFormat("en-GB", { timeZone: zone });
+    } catch {
+      say(path, `${zone} is no time zone; write one such as Europe/Tallinn`);
+    }
+  };
+  needsZone(raw.organisation.timeZone, ["organisation", "timeZone"]);
+  raw.sites.forEach((site, i) => site.timeZone !== undefined && needsZone(site.timeZone, ["sites", i, "timeZone"]));
+  raw.hazards?.forEach((hazard, i) =>
+    hazard.takes.forEach((id, k) => {
+      if (!ids["sites"]!.has(id) && !ids["links"]!.has(id)) say(["hazards", i, "takes", k], `there is no site or link ${id} that the hazard could take`);
+    }),
+  );
   for (const [path, site] of [
     [["coordinator", "site"], raw.coordinator.site],
     [["coordinator", "copy", "site"], raw.coordinator.copy.site],
@@ -231,6 +209,7 @@ function toEstate(raw: RawEstate): Estate {
     assumptions: { detection: readDuration(a.detection), decision: readDuration(a.decision), nameSwitch: readDuration(a.nameSwitch), message: readDuration(a.message), crew: a.crew },
     coordinator: { site: c.site, copy: c.copy, returns: { site: c.returns.site, seconds: readDuration(c.returns.within) } },
     sites: raw.sites,
+    hazards: raw.hazards ?? [],
     links: (raw.links ?? []).map((l) => ({
       ...l,
       rate: readRate(l.rate),

@@ -1,3 +1,4 @@
+import { HAZARD_KINDS } from "#core/estate/model.ts";
 import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "./quantities.ts";
 
 /** The published JSON Schema (draft 2020-12) of the estate file; `docs/estate.schema.json` is written from it. */
@@ -27,7 +28,8 @@ export const ESTATE_SCHEMA = {
       organisation: object({ id, name: text, timeZone: text }),
       assumptions: object({ detection: duration, decision: duration, nameSwitch: duration, message: duration, crew: count }),
       coordinator: object({ site: id, copy: object({ method: text, site: id }), returns: object({ site: id, within: duration }) }),
-      sites: list(object({ id, name: text, kind: { enum: ["room", "region"] }, country: { type: "string", pattern: "^[A-Z]{2}$" }, place: object({ latitude: { type: "number", minimum: -90, maximum: 90 }, longitude: { type: "number", minimum: -180, maximum: 180 } }) }, ["place"])),
+      sites: list(object({ id, name: text, kind: { enum: ["room", "region"] }, country: { type: "string", pattern: "^[A-Z]{2}$" }, timeZone: text, place: object({ latitude: { type: "number", minimum: -90, maximum: 90 }, longitude: { type: "number", minimum: -180, maximum: 180 } }) }, ["place", "timeZone"])),
+      hazards: list(object({ id, name: text, kind: { enum: HAZARD_KINDS }, takes: { ...list(id), minItems: 1 } })),
       links: list(
         object(
           {
@@ -82,6 +84,6 @@ export const ESTATE_SCHEMA = {
       policies: list(object({ id, name: text, machines: list(id), every: duration, legs: { ...list(object({ from: id, to: id })), minItems: 1 } })),
       points: list(object({ machine: id, capturedAt: { type: "string", format: "date-time" }, stores: list(id) })),
     },
-    ["points", "links", "policies"],
+    ["points", "hazards", "links", "policies"],
   ),
 } as const;

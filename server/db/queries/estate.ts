@@ -4,7 +4,7 @@ import type { Database } from "../connect.ts";
 import { estateItems, organisations } from "../schema.ts";
 
 /** Kinds of estate items that are lists in the estate, and those that stand alone. */
-export const LIST_KINDS = ["sites", "links", "hosts", "stores", "machines", "services", "policies"] as const satisfies readonly (keyof Estate)[];
+export const LIST_KINDS = ["sites", "hazards", "links", "hosts", "stores", "machines", "services", "policies"] as const satisfies readonly (keyof Estate)[];
 export const SINGLE_KINDS = ["assumptions", "coordinator"] as const satisfies readonly (keyof Estate)[];
 
 /** The estate as it is now; null where none has been described yet. */

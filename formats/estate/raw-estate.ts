@@ -1,0 +1,43 @@
+import type { Estate } from "#core/estate/model.ts";
+
+/** The file as written: quantities in words, what has a usual value left out. The types follow the schema. */
+export type RawEstate = {
+  format: 1;
+  organisation: Estate["organisation"];
+  assumptions: { detection: string; decision: string; nameSwitch: string; message: string; crew: number };
+  coordinator: { site: string; copy: { method: string; site: string }; returns: { site: string; within: string } };
+  sites: Estate["sites"];
+  hazards?: Estate["hazards"];
+  links?: { id: string; between: [string, string]; rate: string; latencyMs: number; limits?: { days: number[]; from: string; to: string; rate: string }[] }[];
+  hosts: { id: string; name: string; site: string; platform: string; cores: number; memory: string; pool: string; poolRate: string; starts: number }[];
+  stores: { id: string; name: string; site: string; kind: "disk" | "bucket"; capacity: string; readRate: string; writeRate: string; restoreStreams: number }[];
+  machines: {
+    id: string;
+    name?: string;
+    host: string;
+    cores: number;
+    memory: string;
+    disks: { id: string; size: string; used: string }[];
+    change: { hot: string; written: string; grown: string };
+    reduction: number;
+    prepare: string;
+    boot: string;
+  }[];
+  services: {
+    id: string;
+    name: string;
+    tier: 1 | 2 | 3 | 4;
+    owner: string;
+    rto: string;
+    rpo: string;
+    mtd?: string;
+    wrt?: string;
+    machines: string[];
+    dependsOn?: { service: string; strength: "hard" | "soft" }[];
+    serviceName: string;
+    check: { kind: "http" | "tcp" | "name"; takes: string };
+    tell: string;
+  }[];
+  policies?: { id: string; name: string; machines: string[]; every: string; legs: { from: string; to: string }[] }[];
+  points?: { machine: string; capturedAt: string; stores: string[] }[];
+};
