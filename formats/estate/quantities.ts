@@ -25,7 +25,7 @@ function write(units: Record<string, number>, value: number, readBack: (text: st
   const exact = tries.filter((text) => /^[0-9.]+ /.test(text) && readBack(text) === value).sort((a, b) => a.indexOf(" ") - b.indexOf(" "))[0];
   const [smallest, least] = bySize.at(-1)!;
   // Digits without an exponent, which the patterns do not take.
-  return exact ?? `${(value / least).toLocaleString("en-US", { useGrouping: false, maximumFractionDigits: 20 })} ${smallest}`;
+  return exact ?? `${(value / least).toLocaleString("en-US", { useGrouping: false, maximumFractionDigits: 100 })} ${smallest}`;
 }
 
 export const writeSize = (bytes: number): string => write(SIZES, bytes, readSize);

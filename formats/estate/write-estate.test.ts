@@ -43,7 +43,7 @@ describe("an estate that is written", () => {
   it("has quantities that read back exactly, in the unit a person would take", () => {
     expect([writeSize(1.5 * 2 ** 40), writeSize(300 * 2 ** 20), writeDuration(900), writeDuration(90), writeRate(250_000_000), writeRate(480 * 2 ** 20)]).toEqual(["1.5 TiB", "300 MiB", "15 min", "90 s", "2 Gbit/s", "480 MiB/s"]);
     fc.assert(fc.property(fc.maxSafeNat(), (n) => void expect(readSize(writeSize(n))).toBe(n)));
-    fc.assert(fc.property(fc.double({ min: 0, max: 1e12, noNaN: true }), (x) => void expect([readDuration(writeDuration(x)), readRate(writeRate(x))]).toEqual([x, x])));
+    fc.assert(fc.property(fc.double({ min: 1e-6, max: 1e12, noNaN: true }), (x) => void expect([readDuration(writeDuration(x)), readRate(writeRate(x))]).toEqual([x, x])));
   });
 });
 
