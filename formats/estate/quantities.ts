@@ -24,8 +24,9 @@ function write(units: Record<string, number>, value: number, readBack: (text: st
   const tries = bySize.filter(([, size]) => value >= size).map(([unit, size]) => `${Number((value / size).toFixed(2))} ${unit}`);
   const exact = tries.filter((text) => /^[0-9.]+ /.test(text) && readBack(text) === value).sort((a, b) => a.indexOf(" ") - b.indexOf(" "))[0];
   const [smallest, least] = bySize.at(-1)!;
-  // Digits without an exponent, which the patterns do not take.
-  return exact ?? `${(value / least).toLocaleString("en-US", { useGrouping: false, maximumFractionDigits: 100 })} ${smallest}`;
+  const digits = String(value / least);
+  // The patterns take no exponent.
+  return exact ?? `${digits.includes("e") ? (value / least).toFixed(60).replace(/\.?0+$/, "") : digits} ${smallest}`;
 }
 
 export const writeSize = (bytes: number): string => write(SIZES, bytes, readSize);
