@@ -3,8 +3,10 @@ import { index, layout, route, type RouteConfig } from "@react-router/dev/routes
 export default [
   route("sign-in", "routes/sign-in.tsx"),
   route("sign-out", "routes/sign-out.tsx"),
+  route("estate/file/:form", "routes/estate/file.ts"),
   layout("frame/frame.tsx", [
     index("routes/readiness/route.tsx"),
+    route("estate", "routes/estate/route.tsx"),
     route("copies", "routes/copies/route.tsx"),
     route("runbooks", "routes/runbooks/route.tsx"),
     route("rehearsals", "routes/rehearsals/route.tsx"),

@@ -12,7 +12,7 @@ import { LiveProvider, useLive } from "./live.tsx";
 import { Mark } from "./mark.tsx";
 import { PersonMenu } from "./person-menu.tsx";
 import { PLACES } from "./places.ts";
-import { askedQuestion, useQuestionSearch } from "./question-link.ts";
+import { askedQuestion, unlessOnlyArranged, useQuestionSearch } from "./question-link.ts";
 import { TimeStrip } from "./time-strip.tsx";
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -34,7 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
             { kind: "Hosts", items: estate.hosts.map((h) => ({ id: h.id, name: h.name, misses: null })) },
             { kind: "Stores", items: estate.stores.map((s) => ({ id: s.id, name: s.name, misses: null })) },
             { kind: "Lines", items: estate.links.map((l) => ({ id: l.id, name: lossName(estate, l.id), misses: null })) },
-          ]
+          ].filter(({ items }) => items.length > 0)
         : [],
       stores: (estate?.stores ?? []).map((s) => ({ id: s.id, name: s.name })),
       services: (estate?.services ?? []).map((s) => ({ id: s.id, name: s.name })),
@@ -42,6 +42,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     };
   });
 }
+
+export const shouldRevalidate = unlessOnlyArranged;
 
 export default function Frame({ loaderData }: Route.ComponentProps) {
   const search = useQuestionSearch();

@@ -1,4 +1,4 @@
-import { useSearchParams } from "react-router";
+import { type ShouldRevalidateFunctionArgs, useSearchParams } from "react-router";
 
 /** Search parameters that carry the question from page to page. */
 const CARRIED = ["at", "lost"] as const;
@@ -43,3 +43,17 @@ export function askedQuestion(request: Request): { at: string | null; lost: stri
 
 /** An instant as the address writes it: to the minute where it is one. */
 export const instantText = (instant: number): string => new Date(instant).toISOString().replace(/:00\.000Z$/, "Z").replace(/\.000Z$/, "Z");
+
+/** Parameters that arrange what a page has already: nothing is read anew for them. */
+const ARRANGING = ["filter", "sort"];
+
+/** For `shouldRevalidate` of routes whose lists are filtered and sorted in the browser. */
+export function unlessOnlyArranged({ currentUrl, nextUrl, formMethod, defaultShouldRevalidate }: ShouldRevalidateFunctionArgs): boolean {
+  const rest = (url: URL): string => {
+    const params = new URLSearchParams(url.search);
+    for (const key of ARRANGING) params.delete(key);
+    return url.pathname + params.toString();
+  };
+  if (formMethod || currentUrl.search === nextUrl.search) return defaultShouldRevalidate;
+  return rest(currentUrl) === rest(nextUrl) ? false : defaultShouldRevalidate;
+}

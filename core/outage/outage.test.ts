@@ -2,8 +2,9 @@ import { alg, Graph } from "@dagrejs/graphlib";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { strongGroups } from "../graph/strong-groups.ts";
-import { AT, GIB, smallEstate } from "../tests/small-estate.ts";
+import { AT, copyOf, GIB, smallEstate } from "../tests/small-estate.ts";
 import { outageOf, serviceStates, UnknownLossError } from "./closure.ts";
+import { goesWith } from "./goes-with.ts";
 import { freeRoom, placeService } from "./placement.ts";
 import { askedInstant, askedLosses, lossName, parseInstant } from "./question.ts";
 
@@ -121,5 +122,32 @@ describe("the question", () => {
     const estate = smallEstate();
     expect(askedLosses(estate, ["quay", "qy", "quay", "moon"])).toEqual({ lost: ["quay", "qy"], notes: ["The estate has no site, hazard, host, store or link “moon”; it is left out."] });
     expect(["quay", "q1", "qd", "qy"].map((id) => lossName(estate, id))).toEqual(["Quay", "Quay host", "Quay disks", "the line Quay – Yard"]);
+  });
+});
+
+describe("a shared hazard", () => {
+  const shared = (): ReturnType<typeof smallEstate> => smallEstate((e) => e.hazards.push({ id: "cable", name: "the cable", kind: "cable", takes: ["yard", "qy"] }));
+
+  it("takes what it is named for, as if each had been named", () => {
+    const estate = shared();
+    const { lost: _, ...byHazard } = outageOf(estate, ["cable"]);
+    const { lost: __, ...byName } = outageOf(estate, ["yard", "qy"]);
+    expect(byHazard).toEqual(byName);
+    expect(askedLosses(estate, ["cable"])).toEqual({ lost: ["cable"], notes: [] });
+    expect(lossName(estate, "cable")).toBe("the cable");
+  });
+
+  it("and a site tell what would go: services, stores, and which points survive elsewhere", () => {
+    const estate = shared();
+    const facts = [copyOf(estate, "db", "qd", 600), copyOf(estate, "db", "yd", 600), copyOf(estate, "db", "qd", 300), copyOf(estate, "web", "qd", 300), copyOf(estate, "web", "yd", 300, { state: "damaged" })];
+    expect(goesWith(estate, facts, "quay")).toEqual({
+      services: { down: ["data", "site"], impaired: [], stay: [] },
+      machines: 2,
+      hosts: { count: 1, cores: 32 },
+      stores: [{ id: "qd", name: "Quay disks", points: 3, elsewhere: 1 }],
+      links: ["Quay – Yard"],
+      coordinator: { site: "Yard", seconds: 240 },
+    });
+    expect(goesWith(estate, facts, "cable")).toMatchObject({ services: { stay: ["data", "site"] }, machines: 0, stores: [{ id: "yd", points: 1, elsewhere: 1 }], coordinator: null });
   });
 });

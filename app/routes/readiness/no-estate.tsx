@@ -1,5 +1,7 @@
+import type { ReactNode } from "react";
+
 /** The next step where nothing has been described. */
-export function NoEstate() {
+export function NoEstate({ act, children }: { act?: ReactNode; children?: ReactNode }) {
   return (
     <main className="mx-auto max-w-xl p-12">
       <h1>No estate is described here yet.</h1>
@@ -8,6 +10,8 @@ export function NoEstate() {
         <code className="figures">docs/estate-format.md</code> tells how to write one, and the command line projects outages from it without any server. The demo reads an invented
         one.
       </p>
+      {act && <p className="mt-4">{act}</p>}
+      {children}
     </main>
   );
 }

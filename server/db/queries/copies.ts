@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, inArray, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gt, inArray, sql, count } from "drizzle-orm";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import type { Database } from "../connect.ts";
 import { copies, points, storeUsage } from "../schema.ts";
@@ -78,4 +78,10 @@ export async function pointsOf(db: Database, organisationId: string, machineId: 
     views.set(point.id, view);
   }
   return [...views.values()];
+}
+
+/** How many points there are of every machine. */
+export async function pointCounts(db: Database, organisationId: string): Promise<Map<string, number>> {
+  const rows = await db.select({ machine: points.machineId, count: count() }).from(points).where(eq(points.organisationId, organisationId)).groupBy(points.machineId);
+  return new Map(rows.map((r) => [r.machine, r.count]));
 }

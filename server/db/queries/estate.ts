@@ -1,11 +1,8 @@
 import { asc, eq } from "drizzle-orm";
+import { LIST_KINDS, SINGLE_KINDS } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
 import type { Database } from "../connect.ts";
 import { estateItems, organisations } from "../schema.ts";
-
-/** Kinds of estate items that are lists in the estate, and those that stand alone. */
-export const LIST_KINDS = ["sites", "hazards", "links", "hosts", "stores", "machines", "services", "policies"] as const satisfies readonly (keyof Estate)[];
-export const SINGLE_KINDS = ["assumptions", "coordinator"] as const satisfies readonly (keyof Estate)[];
 
 /** The estate as it is now; null where none has been described yet. */
 export async function loadEstate(db: Database, organisationId: string): Promise<Estate | null> {

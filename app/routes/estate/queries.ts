@@ -1,0 +1,96 @@
+import { distanceMetres } from "#core/estate/distance.ts";
+import { linkRateAt } from "#core/estate/link-rate.ts";
+import { byId, diskBytes, type Estate, siteOfMachine, usedBytes } from "#core/estate/model.ts";
+import { outageOf } from "#core/outage/closure.ts";
+import { freeRoom } from "#core/outage/placement.ts";
+import { goesWith } from "#core/outage/goes-with.ts";
+import type { Application } from "#server/application.ts";
+import { outlook } from "#server/outlook.ts";
+import { storedBytes } from "#server/db/queries/copies.ts";
+import { linkWords } from "./link-words.ts";
+import { columnsOf, type Cell, type ShownKind } from "./tables.ts";
+
+export type EstateView = NonNullable<Awaited<ReturnType<typeof readEstateView>>>;
+
+/** What the place shows: the map, one table, and what would go with the chosen thing. */
+export async function readEstateView(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, show: ShownKind | "map", chosen: string | null) {
+  const view = await outlook(app, organisationId, asked);
+  if (!view) return null;
+  const { estate, lost, at } = view;
+  const facts = view.facts.filter((f) => f.arrivedAt <= at);
+  const outage = outageOf(estate, lost);
+  const site = estate.sites.find((s) => s.id === chosen) ?? null;
+  const hazard = site ? null : (estate.hazards.find((h) => h.id === chosen) ?? null);
+  return {
+    counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },
+    map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, await storedBytes(app.connection.db, organisationId)) : null,
+    table: show === "map" ? null : tableOf(estate, show),
+    chosen: site
+      ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id) }
+      : hazard
+        ? { is: "hazard" as const, ...hazard, goes: goesWith(estate, facts, hazard.id), members: hazard.takes.map((id) => estate.sites.find((s) => s.id === id)?.name ?? `the line ${id}`) }
+        : null,
+  };
+}
+
+/** Kilometres to every other site whose place is known, nearest first. */
+function distancesFrom(estate: Estate, id: string): { name: string; km: number }[] {
+  const here = estate.sites.find((s) => s.id === id)?.place;
+  if (!here) return [];
+  return estate.sites
+    .flatMap((s) => (s.id !== id && s.place ? [{ name: s.name, km: distanceMetres(here, s.place) / 1_000 }] : []))
+    .sort((a, b) => a.km - b.km);
+}
+
+function mapOf(estate: Estate, lostSites: ReadonlySet<string>, lostLinks: ReadonlySet<string>, at: number, stored: ReadonlyMap<string, number>) {
+  const home = estate.sites.find((s) => s.id === estate.coordinator.site)!;
+  return {
+    sites: estate.sites.map((s) => {
+      const hosts = estate.hosts.filter((h) => h.site === s.id);
+      const machines = estate.machines.filter((m) => siteOfMachine(estate, m) === s.id);
+      const memory = hosts.reduce((n, h) => n + h.memory, 0);
+      const stores = estate.stores.filter((x) => x.site === s.id);
+      const capacity = stores.reduce((n, x) => n + x.capacity, 0);
+      return {
+        id: s.id,
+        name: s.name,
+        kind: s.kind,
+        place: s.place ?? null,
+        km: home.place && s.place && s.id !== home.id ? distanceMetres(home.place, s.place) / 1_000 : null,
+        machines: machines.length,
+        memoryUsed: memory > 0 ? machines.reduce((n, m) => n + m.memory, 0) / memory : null,
+        storeUsed: capacity > 0 ? stores.reduce((n, x) => n + (stored.get(x.id) ?? 0), 0) / capacity : null,
+        lost: lostSites.has(s.id),
+      };
+    }),
+    links: estate.links.map((l) => ({ id: l.id, between: l.between, rate: linkRateAt(l, at, estate.organisation.timeZone), words: linkWords(l), lost: lostLinks.has(l.id) })),
+    hazards: estate.hazards.map((h) => ({ id: h.id, name: h.name, sites: h.takes.filter((id) => estate.sites.some((s) => s.id === id)) })),
+    homeName: home.name,
+  };
+}
+
+/** What surviving hosts of a site have left, and the largest machine that would find no place there. */
+function roomAt(estate: Estate, outage: ReturnType<typeof outageOf>, site: string) {
+  const hosts = estate.hosts.filter((h) => h.site === site && !outage.hosts.has(h.id));
+  if (hosts.length === 0) return null;
+  const room = freeRoom(estate, outage);
+  const sum = (of: "cores" | "memory" | "pool"): { left: number; of: number } => ({ left: hosts.reduce((n, h) => n + room.get(h.id)![of], 0), of: hosts.reduce((n, h) => n + h[of], 0) });
+  const tooLarge = estate.machines.filter((m) => siteOfMachine(estate, m) !== site && hosts.every((h) => m.cores > h.cores || m.memory > h.memory || diskBytes(m) > h.pool));
+  return { cores: sum("cores"), memory: sum("memory"), pool: sum("pool"), tooLarge: tooLarge.map((m) => m.name) };
+}
+
+function standsAt(estate: Estate, site: string) {
+  const machines = estate.machines.filter((m) => siteOfMachine(estate, m) === site);
+  return { hosts: estate.hosts.filter((h) => h.site === site).map((h) => h.name), stores: estate.stores.filter((s) => s.site === site).map((s) => s.name), machines: machines.map((m) => m.name), bytes: machines.reduce((n, m) => n + usedBytes(m), 0) };
+}
+
+function tableOf(estate: Estate, show: ShownKind): { rows: { id: string; cells: Cell[] }[] } {
+  const sites = byId(estate.sites);
+  const hosts = byId(estate.hosts);
+  const services = byId(estate.services);
+  const servicesOf = new Map<string, string[]>();
+  for (const s of estate.services) for (const m of s.machines) servicesOf.set(m, [...(servicesOf.get(m) ?? []), s.name]);
+  const context = { sites, hosts, services, servicesOf, machinesAt: new Map(estate.hosts.map((h) => [h.id, estate.machines.filter((m) => m.host === h.id).length])) };
+  const columns = columnsOf(show);
+  return { rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
+}

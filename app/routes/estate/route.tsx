@@ -1,0 +1,95 @@
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { countWords } from "#core/wording/amounts.ts";
+import { load, perform } from "../../context.ts";
+import { useLive } from "../../frame/live.tsx";
+import { askedQuestion, unlessOnlyArranged, useQuestionSearch } from "../../frame/question-link.ts";
+import { useMayAct } from "../../frame/who.ts";
+import { Workplace } from "../../frame/workplace.tsx";
+import { Button } from "../../ui/button.tsx";
+import { orUnanswered } from "../../ui/or-unanswered.ts";
+import { NoEstate } from "../readiness/no-estate.tsx";
+import type { Route } from "./+types/route";
+import { actOnEstate } from "./actions.ts";
+import { ImportDialog } from "./import-dialog.tsx";
+import { ItemTable } from "./item-table.tsx";
+import { readEstateView } from "./queries.ts";
+import { SiteInspector } from "./site-inspector.tsx";
+import { SiteMap } from "./site-map.tsx";
+import { SHOWN_KINDS, type ShownKind } from "./tables.ts";
+
+export const meta: Route.MetaFunction = () => [{ title: "Estate · Ypostasis" }];
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  return load(context, request, async (who) => {
+    const { searchParams } = new URL(request.url);
+    const show: ShownKind | "map" = SHOWN_KINDS.find((k) => k === searchParams.get("show")) ?? "map";
+    return { view: await readEstateView(context.app, who.organisationId, askedQuestion(request), show, searchParams.get("item")), show, zone: who.timeZone };
+  });
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  return perform(context, request, async (who) => actOnEstate(context.app, who, await request.formData()));
+}
+
+export const clientAction = ({ serverAction }: Route.ClientActionArgs) => orUnanswered(() => serverAction());
+
+export const shouldRevalidate = unlessOnlyArranged;
+
+export default function Estate({ loaderData: { view, show, zone } }: Route.ComponentProps) {
+  const search = useQuestionSearch();
+  const [params] = useSearchParams();
+  const [bringing, setBringing] = useState(false);
+  const [told, setTold] = useState<string | null>(null);
+  const mayAct = useMayAct();
+  useLive();
+  const dialog = <ImportDialog open={bringing} onOpenChange={setBringing} onDone={setTold} />;
+  if (!view) return <NoEstate act={<Button kind="act" disabled={!mayAct} onClick={() => setBringing(true)}>Bring in an estate file</Button>}>{dialog}</NoEstate>;
+  const { counts } = view;
+  const item = params.get("item");
+  const keep = (more: Record<string, string | null>): string => search({ ...(show === "map" ? {} : { show }), ...more });
+  return (
+    <Workplace label="Estate" inspector={view.chosen && <SiteInspector chosen={view.chosen} zone={zone} />}>
+      <div className="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
+        <div>
+          <h1>
+            {countWords(counts.sites, "site")}, {countWords(counts.machines, "machine")}, {countWords(counts.services, "service")}
+          </h1>
+          <nav aria-label="Parts of the estate" className="text-sm text-soft">
+            {(["map", ...SHOWN_KINDS] as const).map((kind, i) => (
+              <span key={kind}>
+                {i > 0 && " · "}
+                <Link to={search({ show: kind === "map" ? null : kind }) || "."} aria-current={kind === show ? "page" : undefined} className={kind === show ? "font-semibold text-ink" : "hover:text-ink"}>
+                  {kind === "map" ? "places" : kind}
+                </Link>
+              </span>
+            ))}
+          </nav>
+        </div>
+        <div className="flex items-center gap-3 text-sm">
+          <span>
+            Take away as{" "}
+            <a className="plain-link" href="/estate/file/estate.yaml" download>
+              YAML
+            </a>{" "}
+            ·{" "}
+            <a className="plain-link" href="/estate/file/estate.json" download>
+              JSON
+            </a>
+          </span>
+          <Button disabled={!mayAct} onClick={() => setBringing(true)}>
+            Bring in
+          </Button>
+        </div>
+      </div>
+      {told && (
+        <p role="status" className="mt-1 text-sm text-soft">
+          {told}
+        </p>
+      )}
+      {view.map && <SiteMap map={view.map} chosen={item} to={(id) => keep({ item: item === id ? null : id }) || "."} />}
+      {view.table && show !== "map" && <ItemTable kind={show} rows={view.table.rows} />}
+      {dialog}
+    </Workplace>
+  );
+}

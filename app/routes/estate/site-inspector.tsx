@@ -1,0 +1,104 @@
+import { X } from "lucide-react";
+import { Link } from "react-router";
+import { countWords, durationWords, listWords, sizeWords } from "#core/wording/amounts.ts";
+import { useQuestionSearch } from "../../frame/question-link.ts";
+import type { EstateView } from "./queries.ts";
+
+type Chosen = NonNullable<EstateView["chosen"]>;
+
+const HAZARD_WORDS = { power: "a supply of power", cable: "a cable", flood: "a flood plain", provider: "a provider's account" } as const;
+
+/** A site or a shared hazard: what stands there, and what would go with it. */
+export function SiteInspector({ chosen, zone }: { chosen: Chosen; zone: string }) {
+  const search = useQuestionSearch();
+  const { goes } = chosen;
+  return (
+    <div className="text-sm">
+      <div className="flex items-start justify-between">
+        <h2 className="text-lg">{chosen.name}</h2>
+        <Link to={search({ item: null }) || "."} preventScrollReset aria-label={`Close ${chosen.name}`} className="p-1 text-soft hover:text-ink">
+          <X size={16} aria-hidden="true" />
+        </Link>
+      </div>
+      {chosen.is === "site" ? (
+        <p className={chosen.lost ? "font-semibold text-late" : "text-soft"}>
+          {chosen.kind === "region" ? "cloud region" : "server room"} · {chosen.country} · {chosen.timeZone ?? zone}
+          {chosen.lost && " · lost at the needle"}
+        </p>
+      ) : (
+        <p className="text-soft">
+          {HAZARD_WORDS[chosen.kind]} that {listWords(chosen.members)} share
+        </p>
+      )}
+      <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">With it would go</h3>
+      <dl>
+        <Goes what={goes.services.down.length === 0 ? "no service" : countWords(goes.services.down.length, "service")}>
+          {goes.services.down.length > 0 && listWords(goes.services.down, 6)}
+          {goes.services.impaired.length > 0 && `${goes.services.down.length > 0 ? "; impaired: " : "impaired: "}${listWords(goes.services.impaired)}`}
+          {goes.services.stay.length > 0 && `${goes.services.down.length + goes.services.impaired.length > 0 ? "; " : ""}${countWords(goes.services.stay.length, "stays", "stay")} up`}
+        </Goes>
+        <Goes what={countWords(goes.machines, "machine")}>{goes.hosts.count > 0 ? `${countWords(goes.hosts.count, "host")} with ${countWords(goes.hosts.cores, "core")}` : "no host"}</Goes>
+        {goes.stores.map((s) => (
+          <Goes key={s.id} what={s.name}>
+            {s.points === 0 ? "no point lies there" : `${countWords(s.points, "point")}, ${s.elsewhere === s.points ? "all" : Math.floor((100 * s.elsewhere) / s.points) + " %"} of them also whole elsewhere`}
+          </Goes>
+        ))}
+        {goes.links.length > 0 && <Goes what={countWords(goes.links.length, "line")}>{goes.links.join("; ")}</Goes>}
+        {goes.coordinator && (
+          <Goes what="the coordinator">
+            returns at {goes.coordinator.site} in {durationWords(goes.coordinator.seconds)}
+          </Goes>
+        )}
+      </dl>
+      <Link className="plain-link" to={search({ lost: chosen.id })}>
+        See it lost on the map
+      </Link>{" "}
+      ·{" "}
+      <Link className="plain-link" to={`/${search({ lost: chosen.id })}`}>
+        Readiness if it were
+      </Link>
+      {chosen.is === "site" && <Stands site={chosen} />}
+    </div>
+  );
+}
+
+function Goes({ what, children }: { what: string; children: React.ReactNode }) {
+  return (
+    <div className="border-b border-line py-1.5">
+      <dt className="font-semibold">{what}</dt>
+      <dd className="text-soft">{children}</dd>
+    </div>
+  );
+}
+
+function Stands({ site }: { site: Extract<Chosen, { is: "site" }> }) {
+  const { stands, room, distances, hazards } = site;
+  const left = (of: { left: number; of: number }): string => `${Math.round((100 * Math.max(0, of.left)) / of.of)} %`;
+  return (
+    <>
+      <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">What stands there</h3>
+      <p className="mt-1">
+        {stands.machines.length === 0 ? "No machine" : `${countWords(stands.machines.length, "machine")} with ${sizeWords(stands.bytes)}: ${listWords(stands.machines, 8)}`}.{" "}
+        {stands.hosts.length > 0 && `${listWords(stands.hosts)}. `}
+        {stands.stores.length > 0 && `${listWords(stands.stores)}.`}
+      </p>
+      {room && (
+        <>
+          <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">Room for others</h3>
+          <p className="mt-1">
+            {left(room.cores)} of cores, {left(room.memory)} of memory, {left(room.pool)} of disk are free.
+          </p>
+          {room.tooLarge.length > 0 && <p className="font-semibold text-late">No host there is large enough for {listWords(room.tooLarge)}.</p>}
+        </>
+      )}
+      {(distances.length > 0 || hazards.length > 0) && <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">How far from others</h3>}
+      {distances.map((d) => (
+        <p key={d.name} className="flex justify-between border-b border-line py-1">
+          <span>{d.name}</span>
+          <span className="figures">{d.km < 10 ? d.km.toFixed(1) : Math.round(d.km)} km</span>
+        </p>
+      ))}
+      {hazards.length > 0 && <p className="mt-1 text-tight">Shares {listWords(hazards)} with others.</p>}
+    </>
+  );
+}
