@@ -122,6 +122,46 @@ test("command search reaches a service by typing, keys are listed, themes switch
   await page.keyboard.press("t");
 });
 
+test("estate: what stands where and would go with it, lists by filter and order, files out and in", async () => {
+  await page.getByRole("link", { name: "Estate" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^5 sites, 16 machines, 14 services$/);
+  await page.getByRole("link", { name: /^Gannet Yard: server room, 38 km from Tern Quay, / }).click();
+  const beside = page.getByRole("complementary");
+  await expect(beside).toContainText(/With it would go.*Terminal radio archive.*Gannet Yard disks.*all of them also whole elsewhere/s);
+  await expect(beside).toContainText(/No host there is large enough for warehouse-1/);
+  await expectAccessible(page);
+  await page.getByRole("link", { name: /shared by 2 sites/ }).click();
+  await beside.getByRole("link", { name: "See it lost on the map" }).click();
+  await expect(page.getByRole("link", { name: /^Petrel Stone: .*lost at the needle$/ })).toBeVisible();
+  await go(page, "/estate");
+  await page.getByRole("navigation", { name: "Parts of the estate" }).getByRole("link", { name: "machines" }).click();
+  await page.getByLabel("Filter").fill("quay 2 staff");
+  await expect(page.getByText("No row has all these words.")).toBeVisible();
+  await page.getByLabel("Filter").fill("quay 2");
+  await page.getByRole("button", { name: "Disks" }).click();
+  await page.getByRole("button", { name: "Disks" }).click();
+  await expect(page).toHaveURL(/filter=quay\+2.*sort=-disks/);
+  await expect(page.getByRole("row").nth(1)).toContainText("warehouse-1");
+  await expectAccessible(page);
+  // Out, changed by hand, and in again: seen first, then accepted.
+  const file = await (await page.request.get(address("/estate/file/estate.yaml"))).text();
+  const bringIn = async (text: string): Promise<void> => {
+    await page.getByLabel("Estate file").setInputFiles({ name: "estate.yaml", mimeType: "application/yaml", buffer: Buffer.from(text) });
+    await page.getByRole("button", { name: "Show what it would change" }).click();
+  };
+  await page.getByRole("button", { name: "Bring in" }).click();
+  await bringIn(file.replace("host: tq-2", "host: tq-9"));
+  await expect(page.getByRole("alert")).toContainText(/line \d+, \/machines\/\S+\/host: there is no host tq-9/);
+  await bringIn(file.replace("name: Fulmar West", "name: Fulmar Far West"));
+  await expect(page.getByRole("region", { name: "What it would change" })).toContainText("name: Fulmar West → Fulmar Far West");
+  await expectAccessible(page);
+  await page.getByLabel("Why").fill("the provider renamed it");
+  await page.getByRole("button", { name: "Accept 1 change" }).click();
+  await expect(page.getByText("1 item changed.")).toBeVisible();
+  await go(page, "/estate?item=fulmar-west");
+  await expect(beside.getByRole("heading", { name: "Fulmar Far West" })).toBeVisible();
+});
+
 test("copies: copy now asks why, moves only what changed, shows on the strip, and readiness answers with less loss", async () => {
   await go(page, "/");
   const minutes = async (): Promise<number> => {
@@ -278,7 +318,7 @@ test("real folders: protected in the app and brought back identical", async () =
 test("fits twice the size and a phone without sideways scrolling, and prints", async () => {
   for (const [width, height] of [[640, 400], [390, 800]] as const) {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/copies", "/runbooks", "/rehearsals", "/records"]) {
+    for (const path of ["/", "/estate", "/estate/file/estate.yaml", "/copies", "/runbooks", "/rehearsals", "/records"]) {
       await go(page, path);
       expect(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth), `${path} at ${width}`).toBeLessThanOrEqual(1);
     }
@@ -305,6 +345,8 @@ test("an observer looks at everything and can change nothing, whatever is sent",
     ["/rehearsals", { act: "begin", services: "names", hands: "crew", lost: "tern-quay", reason: "not allowed" }],
     ["/pace", { mode: "events" }],
   ];
+  const estate = { act: "preview", mode: "replace", file: { name: "e.yaml", mimeType: "application/yaml", buffer: Buffer.from("format: 1") } };
+  expect(await (await other.request.post(address("/estate.data"), { multipart: estate, headers: { origin: address() } })).text()).toContain("may look but not act");
   for (const [path, form] of acts) {
     const reply = await other.request.post(address(`${path}.data`), { form, headers: { origin: address() } });
     expect(await reply.text(), path + JSON.stringify(form)).toContain("may look but not act");

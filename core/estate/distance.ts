@@ -1,4 +1,4 @@
-import { Geodesic } from "geographiclib-geodesic";
+import geographicLib from "geographiclib-geodesic";
 import type { Place } from "./model.ts";
 
 /**
@@ -6,5 +6,5 @@ import type { Place } from "./model.ts";
  * (GeographicLib; Karney, Algorithms for geodesics, J. Geodesy 87, 2013).
  */
 export function distanceMetres(a: Place, b: Place): number {
-  return Geodesic.WGS84.Inverse(a.latitude, a.longitude, b.latitude, b.longitude).s12!;
+  return geographicLib.Geodesic.WGS84.Inverse(a.latitude, a.longitude, b.latitude, b.longitude).s12!;
 }

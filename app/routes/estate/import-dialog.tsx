@@ -33,11 +33,11 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
   };
   const forget = (): void => setShown(null);
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in an estate file" about="YAML or JSON in the open estate format. First you see what it would change; nothing is taken in before you accept.">
+    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in" about="An estate file, YAML or JSON in the open estate format. First you see what it would change; nothing is taken in before you accept.">
       <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send(shown ? "accept" : "preview"))} noValidate>
         <div>
           <label htmlFor="estate-file" className="block text-sm font-semibold">
-            File
+            Estate file
           </label>
           <input id="estate-file" name="file" type="file" accept=".yaml,.yml,.json,application/yaml,application/json" onChange={forget} className="mt-1 w-full text-sm" />
         </div>

@@ -63,8 +63,9 @@ function mapOf(estate: Estate, lostSites: ReadonlySet<string>, lostLinks: Readon
         lost: lostSites.has(s.id),
       };
     }),
-    links: estate.links.map((l) => ({ id: l.id, between: l.between, rate: linkRateAt(l, at, estate.organisation.timeZone), words: linkWords(l), lost: lostLinks.has(l.id) })),
+    links: estate.links.map((l) => ({ id: l.id, between: l.between, rate: linkRateAt(l, at, estate.organisation.timeZone), name: l.between.map((id) => estate.sites.find((s) => s.id === id)!.name).join(" – "), words: linkWords(l), lost: lostLinks.has(l.id) })),
     hazards: estate.hazards.map((h) => ({ id: h.id, name: h.name, sites: h.takes.filter((id) => estate.sites.some((s) => s.id === id)) })),
+    home: home.id,
     homeName: home.name,
   };
 }

@@ -87,7 +87,14 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
           {told}
         </p>
       )}
-      {view.map && <SiteMap map={view.map} chosen={item} to={(id) => keep({ item: item === id ? null : id }) || "."} />}
+      {view.map && (
+        <>
+          <SiteMap map={view.map} chosen={item} to={(id) => keep({ item: item === id ? null : id }) || "."} />
+          <p className="text-xs text-soft">
+            Seen from {view.map.homeName}: directions are true, distances drawn by their cube root · thicker: more a second, as the limits stand at the needle · ticks: machines · dashed or dotted: lost at the needle
+          </p>
+        </>
+      )}
       {view.table && show !== "map" && <ItemTable kind={show} rows={view.table.rows} />}
       {dialog}
     </Workplace>

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { countWords } from "#core/wording/amounts.ts";
+import { countWords, linkRateWords } from "#core/wording/amounts.ts";
 import { laySites, linkLine, lineWidth, MAP, outline, type Spot } from "../../charts/estate-map.ts";
 import type { EstateView } from "./queries.ts";
 
@@ -8,9 +8,9 @@ type MapSite = MapView["sites"][number];
 
 /** Sites by place, lines by rate, what they share by an outline; what is lost at the needle is drawn as such. */
 export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | null; to: (id: string) => string }) {
-  const spots = laySites(map.sites);
+  const spots = laySites(map.sites, map.home);
   return (
-    <svg viewBox={`0 0 ${MAP.width} ${MAP.height}`} className="mt-2 w-full" role="group" aria-label="Map of sites and lines">
+    <svg viewBox={`0 0 ${MAP.width} ${MAP.height}`} className="mt-2 max-h-[calc(100dvh-14.5rem)] min-h-72 w-full" role="group" aria-label="Map of sites and lines">
       {map.hazards.map((h) => {
         const around = outline(h.sites.map((id) => spots.get(id)!));
         if (!around) return null;
@@ -24,14 +24,14 @@ export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | nu
         );
       })}
       {map.links.map((l) => {
-        const line = linkLine(spots.get(l.between[0])!, spots.get(l.between[1])!);
+        const line = linkLine(spots.get(l.between[0])!, spots.get(l.between[1])!, spots.values());
         const tone = l.lost ? "var(--late)" : "var(--bar)";
         return (
-          <g key={l.id}>
+          <g key={l.id} role="img" aria-label={`the line ${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
+            <title>{l.words}</title>
             <line x1={line.x1} y1={line.y1} x2={line.x2} y2={line.y2} stroke={tone} strokeWidth={lineWidth(l.rate)} strokeDasharray={l.lost ? "2 5" : undefined} opacity={l.lost ? 1 : 0.75} />
-            <text x={line.label.x} y={line.label.y} textAnchor="middle" className="text-[12px]" fill={l.lost ? tone : "var(--soft)"} stroke="var(--ground)" strokeWidth="4" paintOrder="stroke">
-              {l.words}
-              {l.lost && ", lost with its end"}
+            <text x={line.label.x} y={line.label.y} textAnchor={line.label.anchor} className="text-[12px]" fill="var(--soft)" stroke="var(--ground)" strokeWidth="4" paintOrder="stroke">
+              {!l.lost && linkRateWords(l.rate)}
             </text>
           </g>
         );
