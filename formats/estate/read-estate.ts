@@ -39,7 +39,14 @@ export function readEstate(text: string): EstateFile {
   } catch (error) {
     throw new EstateFileError([{ path: "/", line: 1, message: `aliases are not allowed here: write the value out (${(error as Error).message})` }]);
   }
-  const at = (path: readonly (string | number)[]): number => lineOf(document, lines, path);
+  return estateFromRaw(raw, (path) => lineOf(document, lines, path));
+}
+
+/**
+ * The estate that already parsed contents stand for. `at` tells the line of a path where there is
+ * a file. Throws `EstateFileError` with every fault.
+ */
+export function estateFromRaw(raw: unknown, at: (path: readonly (string | number)[]) => number = () => 1): EstateFile {
   if (!validate(raw)) throw new EstateFileError(schemaFaults(validate.errors ?? [], raw, at));
   const faults = referenceFaults(raw, at);
   if (faults.length > 0) throw new EstateFileError(faults.slice(0, MOST_FAULTS));

@@ -1,8 +1,8 @@
 import { createHash } from "node:crypto";
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
-import { EstateFileError, readEstate } from "#formats/estate/read-estate.ts";
-import { writeEstateJson } from "#formats/estate/write-estate.ts";
+import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
+import { toRaw, writeEstateJson } from "#formats/estate/write-estate.ts";
 import type { Application } from "../application.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
@@ -43,7 +43,7 @@ function wantedEstate(now: Estate | null, file: Estate, mode: ImportMode, organi
   if (mode === "replace" || !now) return file;
   const both = merged(now, file);
   try {
-    return readEstate(writeEstateJson(both)).estate;
+    return estateFromRaw(toRaw(both)).estate;
   } catch (error) {
     if (error instanceof EstateFileError) throw new CannotError(`Together with what there is, the file cannot stand: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
     throw error;

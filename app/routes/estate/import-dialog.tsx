@@ -33,7 +33,12 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
   };
   const forget = (): void => setShown(null);
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in" about="An estate file, YAML or JSON in the open estate format. First you see what it would change; nothing is taken in before you accept.">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Bring in"
+      about="An estate file, YAML or JSON in the open estate format. First you see what it would change; nothing is taken in before you accept."
+    >
       <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send(shown ? "accept" : "preview"))} noValidate>
         <div>
           <label htmlFor="estate-file" className="block text-sm font-semibold">
@@ -109,7 +114,11 @@ function Difference({ preview }: { preview: Extract<EstateResult, { preview: unk
           </details>
         );
       })}
-      {preview.total > preview.differences.length && <p className="text-soft">The first {preview.differences.length} of {preview.total} are shown.</p>}
+      {preview.total > preview.differences.length && (
+        <p className="text-soft">
+          The first {preview.differences.length} of {preview.total} are shown.
+        </p>
+      )}
       {preview.pointsOfGoing.length > 0 && (
         <Notice kind="know">
           Points of machines that go stay in their stores: {listWords(preview.pointsOfGoing.map((p) => `${countWords(p.points, "point")} of ${p.machine}`))}.

@@ -26,7 +26,12 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
       <div className="flex items-baseline gap-4 text-sm">
         <label className="flex items-baseline gap-2">
           <span className="text-soft">Filter</span>
-          <input value={filter} onChange={(e) => change({ filter: e.target.value || null }, true)} className="w-56 rounded-[3px] border border-line-strong bg-raised px-2 py-0.5" autoComplete="off" />
+          <input
+            value={filter}
+            onChange={(e) => change({ filter: e.target.value || null }, true)}
+            className="w-56 rounded-[3px] border border-line-strong bg-raised px-2 py-0.5"
+            autoComplete="off"
+          />
         </label>
         <span role="status" className="text-soft">
           {shown.length === rows.length ? `${rows.length} in all` : `${countWords(shown.length, "row")} of ${rows.length}`}
@@ -46,7 +51,11 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
               const way = sort === c.id ? "ascending" : sort === `-${c.id}` ? "descending" : "none";
               return (
                 <div key={c.id} role="columnheader" aria-sort={way}>
-                  <button type="button" className={`flex items-center gap-1 py-1 text-left font-semibold ${way === "none" ? "text-soft" : "text-ink"}`} onClick={() => change({ sort: way === "ascending" ? `-${c.id}` : way === "descending" ? null : c.id }, true)}>
+                  <button
+                    type="button"
+                    className={`flex items-center gap-1 py-1 text-left font-semibold ${way === "none" ? "text-soft" : "text-ink"}`}
+                    onClick={() => change({ sort: way === "ascending" ? `-${c.id}` : way === "descending" ? null : c.id }, true)}
+                  >
                     {c.head}
                     {way === "ascending" && <ArrowUp size={12} aria-hidden="true" />}
                     {way === "descending" && <ArrowDown size={12} aria-hidden="true" />}
@@ -57,9 +66,22 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
           </div>
           <div role="rowgroup" className="relative" style={{ height: virtual.getTotalSize() }}>
             {virtual.getVirtualItems().map((v) => (
-              <div key={shown[v.index]!.id} role="row" aria-rowindex={v.index + 2} data-list-item tabIndex={-1} className="absolute inset-x-0 grid items-center gap-x-3 border-b border-line" style={{ ...grid, height: ROW, transform: `translateY(${v.start}px)` }}>
+              <div
+                key={shown[v.index]!.id}
+                role="row"
+                aria-rowindex={v.index + 2}
+                data-list-item
+                tabIndex={-1}
+                className="absolute inset-x-0 grid items-center gap-x-3 border-b border-line"
+                style={{ ...grid, height: ROW, transform: `translateY(${v.start}px)` }}
+              >
                 {columns.map((c, i) => (
-                  <div key={c.id} role={i === 0 ? "rowheader" : "cell"} className={`truncate ${c.figures ? "figures" : ""} ${i === 0 ? "font-medium" : ""}`} title={cellText(shown[v.index]!.cells[i]!)}>
+                  <div
+                    key={c.id}
+                    role={i === 0 ? "rowheader" : "cell"}
+                    className={`truncate ${c.figures ? "figures" : ""} ${i === 0 ? "font-medium" : ""}`}
+                    title={cellText(shown[v.index]!.cells[i]!)}
+                  >
                     {cellText(shown[v.index]!.cells[i]!)}
                   </div>
                 ))}

@@ -44,7 +44,18 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   const mayAct = useMayAct();
   useLive();
   const dialog = <ImportDialog open={bringing} onOpenChange={setBringing} onDone={setTold} />;
-  if (!view) return <NoEstate act={<Button kind="act" disabled={!mayAct} onClick={() => setBringing(true)}>Bring in an estate file</Button>}>{dialog}</NoEstate>;
+  if (!view)
+    return (
+      <NoEstate
+        act={
+          <Button kind="act" disabled={!mayAct} onClick={() => setBringing(true)}>
+            Bring in an estate file
+          </Button>
+        }
+      >
+        {dialog}
+      </NoEstate>
+    );
   const { counts } = view;
   const item = params.get("item");
   const keep = (more: Record<string, string | null>): string => search({ ...(show === "map" ? {} : { show }), ...more });
@@ -59,7 +70,11 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
             {(["map", ...SHOWN_KINDS] as const).map((kind, i) => (
               <span key={kind}>
                 {i > 0 && " · "}
-                <Link to={search({ show: kind === "map" ? null : kind }) || "."} aria-current={kind === show ? "page" : undefined} className={kind === show ? "font-semibold text-ink" : "hover:text-ink"}>
+                <Link
+                  to={search({ show: kind === "map" ? null : kind }) || "."}
+                  aria-current={kind === show ? "page" : undefined}
+                  className={kind === show ? "font-semibold text-ink" : "hover:text-ink"}
+                >
                   {kind === "map" ? "places" : kind}
                 </Link>
               </span>
@@ -91,7 +106,8 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
         <>
           <SiteMap map={view.map} chosen={item} to={(id) => keep({ item: item === id ? null : id }) || "."} />
           <p className="text-xs text-soft">
-            Seen from {view.map.homeName}: directions are true, distances drawn by their cube root · thicker: more a second, as the limits stand at the needle · ticks: machines · dashed or dotted: lost at the needle
+            Seen from {view.map.homeName}: directions are true, distances drawn by their cube root · thicker: more a second, as the limits stand at the needle · ticks: machines ·
+            dashed or dotted: lost at the needle
           </p>
         </>
       )}

@@ -35,12 +35,17 @@ export function SiteInspector({ chosen, zone }: { chosen: Chosen; zone: string }
         <Goes what={goes.services.down.length === 0 ? "no service" : countWords(goes.services.down.length, "service")}>
           {goes.services.down.length > 0 && listWords(goes.services.down, 6)}
           {goes.services.impaired.length > 0 && `${goes.services.down.length > 0 ? "; impaired: " : "impaired: "}${listWords(goes.services.impaired)}`}
-          {goes.services.stay.length > 0 && `${goes.services.down.length + goes.services.impaired.length > 0 ? "; " : ""}${countWords(goes.services.stay.length, "stays", "stay")} up`}
+          {goes.services.stay.length > 0 &&
+            `${goes.services.down.length + goes.services.impaired.length > 0 ? "; " : ""}${countWords(goes.services.stay.length, "stays", "stay")} up`}
         </Goes>
-        <Goes what={countWords(goes.machines, "machine")}>{goes.hosts.count > 0 ? `${countWords(goes.hosts.count, "host")} with ${countWords(goes.hosts.cores, "core")}` : "no host"}</Goes>
+        <Goes what={countWords(goes.machines, "machine")}>
+          {goes.hosts.count > 0 ? `${countWords(goes.hosts.count, "host")} with ${countWords(goes.hosts.cores, "core")}` : "no host"}
+        </Goes>
         {goes.stores.map((s) => (
           <Goes key={s.id} what={s.name}>
-            {s.points === 0 ? "no point lies there" : `${countWords(s.points, "point")}, ${s.elsewhere === s.points ? "all" : Math.floor((100 * s.elsewhere) / s.points) + " %"} of them also whole elsewhere`}
+            {s.points === 0
+              ? "no point lies there"
+              : `${countWords(s.points, "point")}, ${s.elsewhere === s.points ? "all" : Math.floor((100 * s.elsewhere) / s.points) + " %"} of them also whole elsewhere`}
           </Goes>
         ))}
         {goes.links.length > 0 && <Goes what={countWords(goes.links.length, "line")}>{goes.links.join("; ")}</Goes>}

@@ -15,12 +15,14 @@ export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | nu
         const around = outline(h.sites.map((id) => spots.get(id)!));
         if (!around) return null;
         return (
-          <Link key={h.id} to={to(h.id)} preventScrollReset aria-label={`${h.name}: shared by ${countWords(h.sites.length, "site")}`}>
-            <path d={around.path} fill="transparent" stroke="var(--tight)" strokeWidth={chosen === h.id ? 2.5 : 1.3} strokeDasharray="5 4" />
-            <text x={around.labelAt.x} y={around.labelAt.y} textAnchor="middle" className="text-[13px]" fill="var(--tight)">
+          <g key={h.id}>
+            <Link to={to(h.id)} preventScrollReset aria-label={`${h.name}: shared by ${countWords(h.sites.length, "site")}`}>
+              <path d={around.path} fill="transparent" stroke="var(--tight)" strokeWidth={chosen === h.id ? 2.5 : 1.3} strokeDasharray="5 4" />
+            </Link>
+            <text aria-hidden="true" x={around.labelAt.x} y={around.labelAt.y} textAnchor="middle" className="text-[13px]" fill="var(--tight)">
               {h.name}
             </text>
-          </Link>
+          </g>
         );
       })}
       {map.links.map((l) => {
@@ -29,8 +31,26 @@ export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | nu
         return (
           <g key={l.id} role="img" aria-label={`the line ${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
             <title>{l.words}</title>
-            <line x1={line.x1} y1={line.y1} x2={line.x2} y2={line.y2} stroke={tone} strokeWidth={lineWidth(l.rate)} strokeDasharray={l.lost ? "2 5" : undefined} opacity={l.lost ? 1 : 0.75} />
-            <text x={line.label.x} y={line.label.y} textAnchor={line.label.anchor} className="text-[12px]" fill="var(--soft)" stroke="var(--ground)" strokeWidth="4" paintOrder="stroke">
+            <line
+              x1={line.x1}
+              y1={line.y1}
+              x2={line.x2}
+              y2={line.y2}
+              stroke={tone}
+              strokeWidth={lineWidth(l.rate)}
+              strokeDasharray={l.lost ? "2 5" : undefined}
+              opacity={l.lost ? 1 : 0.75}
+            />
+            <text
+              x={line.label.x}
+              y={line.label.y}
+              textAnchor={line.label.anchor}
+              className="text-[12px]"
+              fill="var(--soft)"
+              stroke="var(--ground)"
+              strokeWidth="4"
+              paintOrder="stroke"
+            >
               {!l.lost && linkRateWords(l.rate)}
             </text>
           </g>
@@ -50,17 +70,28 @@ function SiteMark({ site, spot, home, chosen, to }: { site: MapSite; spot: Spot;
   const usedWords = used === null ? null : `${Math.round(used * 100)} % of ${site.memoryUsed === null ? "its stores" : "host memory"}`;
   const kind = site.kind === "region" ? "cloud region" : "server room";
   const about = site.km === null ? kind : `${kind}, ${site.km < 10 ? site.km.toFixed(1) : Math.round(site.km)} km`;
+  const label = `${site.name}: ${about}${site.km === null ? "" : ` from ${home}`}, ${countWords(site.machines, "machine")}${usedWords ? `, ${usedWords} used` : ""}${site.lost ? ", lost at the needle" : ""}`;
   return (
-    <Link to={to} preventScrollReset data-list-item aria-label={`${site.name}: ${about}${site.km === null ? "" : ` from ${home}`}, ${countWords(site.machines, "machine")}${usedWords ? `, ${usedWords} used` : ""}${site.lost ? ", lost at the needle" : ""}`}>
+    <>
       <circle cx={x} cy={y} r={r} fill="var(--ground)" stroke={tone} strokeWidth={chosen ? 3.5 : 2} strokeDasharray={site.lost ? "4 3" : undefined} />
       {Array.from({ length: Math.min(36, site.machines) }, (_, i) => {
         const a = (i / Math.min(36, site.machines)) * 2 * Math.PI - Math.PI / 2;
-        return <line key={i} x1={x + Math.cos(a) * (r - 4)} y1={y + Math.sin(a) * (r - 4)} x2={x + Math.cos(a) * (r - 9)} y2={y + Math.sin(a) * (r - 9)} stroke={tone} strokeWidth="1.6" />;
+        return (
+          <line
+            key={i}
+            x1={x + Math.cos(a) * (r - 4)}
+            y1={y + Math.sin(a) * (r - 4)}
+            x2={x + Math.cos(a) * (r - 9)}
+            y2={y + Math.sin(a) * (r - 9)}
+            stroke={tone}
+            strokeWidth="1.6"
+          />
+        );
       })}
-      <text x={x} y={y + 5} textAnchor="middle" className="text-[14px] font-semibold" fill="var(--ink)">
+      <text aria-hidden="true" x={x} y={y + 5} textAnchor="middle" className="text-[14px] font-semibold" fill="var(--ink)">
         {site.machines || "–"}
       </text>
-      <g stroke="var(--ground)" strokeWidth="4" paintOrder="stroke" textAnchor="middle">
+      <g stroke="var(--ground)" strokeWidth="4" paintOrder="stroke" textAnchor="middle" aria-hidden="true">
         <text x={x} y={y - r - 22} className="text-[16px] font-semibold" fill="var(--ink)">
           {site.name}
         </text>
@@ -72,11 +103,15 @@ function SiteMark({ site, spot, home, chosen, to }: { site: MapSite; spot: Spot;
         <>
           <rect x={x - 26} y={y + r + 8} width="52" height="5" fill="var(--line)" />
           <rect x={x - 26} y={y + r + 8} width={52 * Math.min(1, used)} height="5" fill={used > 0.9 ? "var(--late)" : "var(--bar)"} />
-          <text x={x} y={y + r + 27} textAnchor="middle" className="text-[12px]" fill="var(--soft)" stroke="var(--ground)" strokeWidth="4" paintOrder="stroke">
+          <text aria-hidden="true" x={x} y={y + r + 27} textAnchor="middle" className="text-[12px]" fill="var(--soft)" stroke="var(--ground)" strokeWidth="4" paintOrder="stroke">
             {usedWords}
           </text>
         </>
       )}
-    </Link>
+      {/* The words above are for the eye; the link says them by its name. */}
+      <Link to={to} preventScrollReset data-list-item aria-label={label}>
+        <rect x={x - 48} y={y - r - 40} width="96" height={2 * r + 72} fill="transparent" />
+      </Link>
+    </>
   );
 }
