@@ -3,6 +3,8 @@ import { difference, type ItemDifference, merged } from "#core/estate/difference
 import type { Estate } from "#core/estate/model.ts";
 import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw, writeEstateJson } from "#formats/estate/write-estate.ts";
+import type { TableKind } from "#formats/table/columns.ts";
+import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
@@ -11,43 +13,62 @@ import { CannotError, mustAct, type Person } from "../people/roles.ts";
 
 type Context = { app: Application; person: Person };
 export const IMPORT_MODES = ["merge", "replace"] as const;
-export type ImportMode = (typeof IMPORT_MODES)[number];
 
-/** What an import would do; `base` stands for the estate it was compared with. */
-export type ImportPreview = { base: string; differences: ItemDifference[]; pointsOfGoing: { machine: string; points: number }[] };
+/** What is brought in: an estate file, or a table of one kind with the meaning of its heads. */
+export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
 
-/** Reads a file and says what it would change. Throws `EstateFileError` or `CannotError`. */
-export async function previewImport({ app, person }: Context, text: string, mode: ImportMode): Promise<ImportPreview> {
+/** What an import would do; `base` stands for the estate it was compared with, `table` tells how a table was read. */
+export type ImportPreview = {
+  base: string;
+  differences: ItemDifference[];
+  pointsOfGoing: { machine: string; points: number }[];
+  table: Omit<TableReading, "estate"> | null;
+};
+
+/** Reads what is brought in and says what it would change. Throws `EstateFileError`, `TableFileError` or `CannotError`. */
+export async function previewImport({ app, person }: Context, incoming: Incoming): Promise<ImportPreview> {
   mustAct(person);
   const { db } = app.connection;
   const now = await loadEstate(db, person.organisationId);
-  const wanted = wantedEstate(now, readEstate(text).estate, mode, person.organisationId);
-  const differences = now ? difference(now, wanted) : difference({ ...wanted, sites: [], hazards: [], links: [], hosts: [], stores: [], machines: [], services: [], policies: [] }, wanted);
+  const { wanted, table } = await wantedEstate(now, incoming, person.organisationId);
+  if (!wanted) return { base: fingerprint(now), differences: [], pointsOfGoing: [], table };
+  const differences = difference(now ?? nothingOf(wanted), wanted);
   const going = new Set(differences.filter((d) => d.kind === "machines" && d.change === "goes").map((d) => d.id));
   const counts = await pointCounts(db, person.organisationId);
-  return { base: fingerprint(now), differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })) };
+  return { base: fingerprint(now), differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })), table };
 }
 
 /** Carries an import out as it was shown; refused where the estate has changed since. */
-export async function acceptImport({ app, person }: Context, text: string, mode: ImportMode, base: string, reason: string): Promise<{ changed: number }> {
+export async function acceptImport({ app, person }: Context, incoming: Incoming, base: string, reason: string): Promise<{ changed: number }> {
   mustAct(person);
   const { db } = app.connection;
   const now = await loadEstate(db, person.organisationId);
   if (fingerprint(now) !== base) throw new CannotError("The estate has changed since this was shown. Look at the difference again, then accept it");
-  const wanted = wantedEstate(now, readEstate(text).estate, mode, person.organisationId);
+  const { wanted } = await wantedEstate(now, incoming, person.organisationId);
+  if (!wanted) throw new CannotError("The table has rows that are wrong; nothing was taken in");
   return changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() });
 }
 
-function wantedEstate(now: Estate | null, file: Estate, mode: ImportMode, organisationId: string): Estate {
+async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<{ wanted: Estate | null; table: Omit<TableReading, "estate"> | null }> {
+  if (incoming.form === "table") {
+    if (!now) throw new CannotError("A table is put into an estate, and none is described yet. Bring in an estate file first");
+    const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
+    return { wanted: estate, table };
+  }
+  const file = readEstate(incoming.text).estate;
   if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
-  if (mode === "replace" || !now) return file;
-  const both = merged(now, file);
+  return { wanted: incoming.mode === "replace" || !now ? file : together(now, file), table: null };
+}
+
+function together(now: Estate, file: Estate): Estate {
   try {
-    return estateFromRaw(toRaw(both)).estate;
+    return estateFromRaw(toRaw(merged(now, file))).estate;
   } catch (error) {
     if (error instanceof EstateFileError) throw new CannotError(`Together with what there is, the file cannot stand: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
     throw error;
   }
 }
+
+const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], hosts: [], stores: [], machines: [], services: [], policies: [] });
 
 const fingerprint = (estate: Estate | null): string => createHash("sha256").update(estate ? writeEstateJson(estate) : "").digest("hex");

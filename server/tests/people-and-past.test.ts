@@ -83,34 +83,34 @@ describe("an estate file that is brought in", () => {
     wanted.sites.push({ id: "north", name: "North", kind: "region", country: "SE" });
     wanted.machines[0]!.cores += 1;
     const text = writeEstateYaml(wanted);
-    const shown = await previewImport(context(), text, "merge");
+    const shown = await previewImport(context(), { form: "estate", text: text, mode: "merge" });
     expect(shown.differences.map((d) => [d.kind, d.id, d.change])).toEqual([["sites", "north", "appears"], ["machines", wanted.machines[0]!.id, "changes"]]);
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
-    expect(await acceptImport(context(), text, "merge", shown.base, "from the spreadsheet")).toEqual({ changed: 2 });
+    expect(await acceptImport(context(), { form: "estate", text: text, mode: "merge" }, shown.base, "from the spreadsheet")).toEqual({ changed: 2 });
     expect(await loadEstate(db(), ORGANISATION)).toEqual(wanted);
     expect(await db().select().from(audit).where(eq(audit.reason, "from the spreadsheet"))).toHaveLength(1);
     // What was shown holds no longer.
-    await expect(acceptImport(context(), text, "merge", shown.base, "once more")).rejects.toThrow(/has changed since this was shown/);
+    await expect(acceptImport(context(), { form: "estate", text: text, mode: "merge" }, shown.base, "once more")).rejects.toThrow(/has changed since this was shown/);
     // Replacing by the file of before takes back what came.
-    const back = await previewImport(context(), writeEstateYaml(before), "replace");
+    const back = await previewImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" });
     expect(back.differences.map((d) => d.change)).toEqual(["goes", "changes"]);
-    await acceptImport(context(), writeEstateYaml(before), "replace", back.base, "taken back");
+    await acceptImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" }, back.base, "taken back");
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 
   it("is refused whole where it is broken, another's, or cannot stand with what there is, and to observers", async () => {
     const before = (await loadEstate(db(), ORGANISATION))!;
     const text = writeEstateYaml(before);
-    await expect(previewImport(context(), text.replace(/host: \S+/, "host: nowhere"), "merge")).rejects.toMatchObject({ faults: [{ message: expect.stringMatching(/there is no host nowhere/) as string, line: expect.any(Number) as number }] });
-    await expect(previewImport(context(), text.replace(`id: ${ORGANISATION}`, "id: others"), "merge")).rejects.toThrow(/describes the organisation others, and you are working for/);
+    await expect(previewImport(context(), { form: "estate", text: text.replace(/host: \S+/, "host: nowhere"), mode: "merge" })).rejects.toMatchObject({ faults: [{ message: expect.stringMatching(/there is no host nowhere/) as string, line: expect.any(Number) as number }] });
+    await expect(previewImport(context(), { form: "estate", text: text.replace(`id: ${ORGANISATION}`, "id: others"), mode: "merge" })).rejects.toThrow(/describes the organisation others, and you are working for/);
     // By itself it stands; beside a hazard of the same name it does not.
     const other = structuredClone(before);
     other.hazards.push({ id: before.stores[0]!.id, name: "the same id", kind: "flood", takes: [before.sites[0]!.id] });
     other.stores = [];
     other.policies = [];
-    await expect(previewImport(context(), writeEstateYaml(other), "merge")).rejects.toThrow(/Together with what there is, the file cannot stand: .*needs a name of its own/);
-    await expect(previewImport({ app: trial.app, person: trial.observer }, text, "merge")).rejects.toBeInstanceOf(RefusedError);
-    await expect(acceptImport({ app: trial.app, person: trial.observer }, text, "merge", "", "no")).rejects.toBeInstanceOf(RefusedError);
+    await expect(previewImport(context(), { form: "estate", text: writeEstateYaml(other), mode: "merge" })).rejects.toThrow(/Together with what there is, the file cannot stand: .*needs a name of its own/);
+    await expect(previewImport({ app: trial.app, person: trial.observer }, { form: "estate", text: text, mode: "merge" })).rejects.toBeInstanceOf(RefusedError);
+    await expect(acceptImport({ app: trial.app, person: trial.observer }, { form: "estate", text: text, mode: "merge" }, "", "no")).rejects.toBeInstanceOf(RefusedError);
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 });

@@ -1,11 +1,17 @@
 import { mixed, object, string } from "yup";
+import { TABLE_KINDS } from "#formats/table/columns.ts";
 import { reason } from "../copies/forms.ts";
+
+const MOST_BYTES = 128 * 1024 * 1024;
 
 const file = mixed<File>()
   .required("Choose a file.")
   .test("some", "Choose a file that is not empty.", (f) => f instanceof File && f.size > 0)
-  .test("size", "An estate file may have 64 MiB at most.", (f) => !(f instanceof File) || f.size <= 64 * 1024 * 1024);
-const mode = string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").required("Choose whether to merge or to replace.");
+  .test("size", "A file may have 128 MiB at most.", (f) => !(f instanceof File) || f.size <= MOST_BYTES);
 
-export const previewForm = object({ file, mode });
-export const acceptForm = object({ file, mode, base: string().required(), reason });
+export const previewForm = object({
+  file,
+  what: string().oneOf(["estate", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
+  mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
+});
+export const acceptForm = previewForm.shape({ base: string().required(), reason });

@@ -1,22 +1,34 @@
 import { useEffect, useRef, useState } from "react";
 import { useFetcher } from "react-router";
-import type { ItemDifference } from "#core/estate/difference.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
+import { COLUMNS, type TableKind } from "#formats/table/columns.ts";
 import { Button } from "../../ui/button.tsx";
 import { Choice } from "../../ui/choice.tsx";
 import { Dialog } from "../../ui/dialog.tsx";
 import { Field } from "../../ui/field.tsx";
 import { Notice } from "../../ui/notice.tsx";
 import type { EstateResult } from "./actions.ts";
+import { Difference, type Preview } from "./difference-list.tsx";
 
-/** Brings an estate file in: chosen, compared with what there is, and taken in only when that was accepted. */
+const WHAT = [
+  ["estate", "an estate, YAML or JSON"],
+  ["machines", "machines, CSV"],
+  ["services", "services, CSV"],
+  ["dependencies", "dependencies of services, CSV"],
+] as const;
+type What = (typeof WHAT)[number][0];
+
+/** Brings a file in: chosen, compared with what there is, and taken in only when that was accepted. */
 export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; onOpenChange: (open: boolean) => void; onDone: (words: string) => void }) {
   const fetcher = useFetcher<EstateResult>();
   const form = useRef<HTMLFormElement>(null);
-  const [shown, setShown] = useState<Extract<EstateResult, { preview: unknown }>["preview"] | null>(null);
+  const [what, setWhat] = useState<What>("estate");
+  const [shown, setShown] = useState<Preview | null>(null);
+  const [stale, setStale] = useState(false);
   const result = fetcher.state === "idle" ? fetcher.data : undefined;
   useEffect(() => {
     if (result && "preview" in result) setShown(result.preview);
+    if (result && ("preview" in result || "faults" in result)) setStale(false);
     if (result && "done" in result) {
       setShown(null);
       onOpenChange(false);
@@ -25,52 +37,60 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
     // Once for each reply.
   }, [result]);
   const busy = fetcher.state !== "idle";
-  const send = (act: "preview" | "accept"): void => {
+  const ready = shown !== null && !stale && (shown.table?.faults.length ?? 0) === 0;
+  const send = (): void => {
     const data = new FormData(form.current!);
-    data.set("act", act);
+    data.set("act", ready ? "accept" : "preview");
     if (shown) data.set("base", shown.base);
     void fetcher.submit(data, { method: "post", action: "/estate", encType: "multipart/form-data" });
   };
   const forget = (): void => setShown(null);
   return (
-    <Dialog
-      open={open}
-      onOpenChange={onOpenChange}
-      title="Bring in"
-      about="An estate file, YAML or JSON in the open estate format. First you see what it would change; nothing is taken in before you accept."
-    >
-      <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send(shown ? "accept" : "preview"))} noValidate>
+    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in" about="First you see what the file would change; nothing is taken in before you accept.">
+      <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send())} noValidate>
         <div>
-          <label htmlFor="estate-file" className="block text-sm font-semibold">
-            Estate file
+          <label htmlFor="incoming" className="block text-sm font-semibold">
+            File
           </label>
-          <input id="estate-file" name="file" type="file" accept=".yaml,.yml,.json,application/yaml,application/json" onChange={forget} className="mt-1 w-full text-sm" />
+          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
         </div>
-        <fieldset onChange={forget}>
-          <legend className="text-sm font-semibold">What is not in the file</legend>
-          <Choice type="radio" name="mode" value="merge" defaultChecked>
-            stays (merge)
-          </Choice>
-          <Choice type="radio" name="mode" value="replace">
-            goes (replace the whole estate)
-          </Choice>
-        </fieldset>
-        {result && "faults" in result && (
-          <div role="alert" className="text-sm text-late">
-            <p>The file cannot be used; nothing was taken in.</p>
-            <ul className="mt-1 list-disc pl-5">
-              {result.faults.map((f, i) => (
-                <li key={i}>
-                  line {f.line}, <span className="figures">{f.path}</span>: {f.message}
-                </li>
-              ))}
-            </ul>
-          </div>
+        <div>
+          <label htmlFor="incoming-what" className="block text-sm font-semibold">
+            What it holds
+          </label>
+          <select
+            id="incoming-what"
+            name="what"
+            value={what}
+            onChange={(e) => (setWhat(e.target.value as What), forget())}
+            className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm"
+          >
+            {WHAT.map(([id, words]) => (
+              <option key={id} value={id}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </div>
+        {what === "estate" && (
+          <fieldset onChange={forget}>
+            <legend className="text-sm font-semibold">What is not in the file</legend>
+            <Choice type="radio" name="mode" value="merge" defaultChecked>
+              stays (merge)
+            </Choice>
+            <Choice type="radio" name="mode" value="replace">
+              goes (replace the whole estate)
+            </Choice>
+          </fieldset>
         )}
+        {result && "faults" in result && <Faults faults={result.faults} />}
         {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
-        {shown && <Difference preview={shown} />}
-        {shown && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
-        {shown ? (
+        {shown?.table && what !== "estate" && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
+        {shown?.table && shown.table.faults.length > 0 && !stale && <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />}
+        {ready && shown.table?.assumed.map((words) => <Notice key={words} kind="know">{words}</Notice>)}
+        {ready && <Difference preview={shown} />}
+        {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
+        {ready ? (
           <Button kind="act" type="submit" disabled={busy || shown.total === 0}>
             Accept {countWords(shown.total, "change")}
           </Button>
@@ -84,48 +104,52 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
   );
 }
 
-const CHANGE = { appears: "appear", goes: "go", changes: "change" } as const;
-
-function Difference({ preview }: { preview: Extract<EstateResult, { preview: unknown }>["preview"] }) {
-  if (preview.total === 0) return <Notice kind="know">The file says what the estate says already.</Notice>;
+function Faults({ faults }: { faults: readonly { line: number; where: string; message: string }[] }) {
   return (
-    <section aria-label="What it would change" className="text-sm">
-      {(["appears", "changes", "goes"] as const).map((change) => {
-        const some = preview.differences.filter((d) => d.change === change);
-        if (some.length === 0) return null;
-        return (
-          <details key={change} open={some.length < 12} className="border-b border-line py-1">
-            <summary className={`cursor-pointer font-semibold ${change === "goes" ? "text-late" : ""}`}>
-              {countWords(some.length, "item")} {some.length === 1 ? change : CHANGE[change]}
-            </summary>
-            <ul className="pl-4">
-              {some.map((d) => (
-                <li key={`${d.kind}/${d.id}`}>
-                  <span className="text-soft">{d.kind} </span>
-                  <span className="figures">{d.id}</span>
-                  {d.fields.map((f) => (
-                    <span key={f.path} className="block pl-4 text-soft">
-                      {f.path}: <s>{valueWords(f.before)}</s> → {valueWords(f.after)}
-                    </span>
-                  ))}
-                </li>
-              ))}
-            </ul>
-          </details>
-        );
-      })}
-      {preview.total > preview.differences.length && (
-        <p className="text-soft">
-          The first {preview.differences.length} of {preview.total} are shown.
-        </p>
-      )}
-      {preview.pointsOfGoing.length > 0 && (
-        <Notice kind="know">
-          Points of machines that go stay in their stores: {listWords(preview.pointsOfGoing.map((p) => `${countWords(p.points, "point")} of ${p.machine}`))}.
-        </Notice>
-      )}
-    </section>
+    <div role="alert" className="text-sm text-late">
+      <p>The file cannot be used; nothing was taken in.</p>
+      <ul className="mt-1 list-disc pl-5">
+        {faults.slice(0, 20).map((f, i) => (
+          <li key={i}>
+            line {f.line}
+            {f.where && (
+              <>
+                , <span className="figures">{f.where}</span>
+              </>
+            )}
+            : {f.message}
+          </li>
+        ))}
+      </ul>
+      {faults.length > 20 && <p>And {faults.length - 20} more.</p>}
+    </div>
   );
 }
 
-const valueWords = (value: ItemDifference["fields"][number]["before"]): string => (value === null ? "nothing" : typeof value === "object" ? JSON.stringify(value) : String(value));
+/** What every head of a table is taken for; what is needed and missing stands out. */
+function Mapping({ kind, table, onChange }: { kind: TableKind; table: NonNullable<Preview["table"]>; onChange: () => void }) {
+  const missing = COLUMNS[kind].filter((c) => c.needed && !table.mapping.includes(c.id)).map((c) => c.words);
+  return (
+    <fieldset onChange={onChange} className="text-sm">
+      <legend className="font-semibold">
+        {countWords(table.rows, "row")}; what its columns mean
+      </legend>
+      {missing.length > 0 && <p className="text-late">Not found: {listWords(missing, 9)}.</p>}
+      <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-1">
+        {table.heads.map((head, i) => (
+          <label key={i} className="flex items-baseline justify-between gap-2">
+            <span className="figures truncate">{head || `column ${i + 1}`}</span>
+            <select name="column" key={`${i} ${table.mapping[i]}`} defaultValue={table.mapping[i] ?? ""} className="rounded-[3px] border border-line-strong bg-raised px-1">
+              <option value="">nothing</option>
+              {COLUMNS[kind].map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.words}
+                </option>
+              ))}
+            </select>
+          </label>
+        ))}
+      </div>
+    </fieldset>
+  );
+}

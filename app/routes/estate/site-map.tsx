@@ -29,8 +29,7 @@ export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | nu
         const line = linkLine(spots.get(l.between[0])!, spots.get(l.between[1])!, spots.values());
         const tone = l.lost ? "var(--late)" : "var(--bar)";
         return (
-          <g key={l.id} role="img" aria-label={`the line ${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
-            <title>{l.words}</title>
+          <g key={l.id} className="pointer-events-none" role="img" aria-label={`the line ${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
             <line
               x1={line.x1}
               y1={line.y1}

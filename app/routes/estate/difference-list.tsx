@@ -1,0 +1,49 @@
+import type { ItemDifference } from "#core/estate/difference.ts";
+import { countWords, listWords } from "#core/wording/amounts.ts";
+import { Notice } from "../../ui/notice.tsx";
+import type { PreviewResult } from "./actions.ts";
+
+export type Preview = PreviewResult["preview"];
+
+const ORDER = ["appears", "changes", "goes"] as const;
+const MANY = { appears: "appear", goes: "go", changes: "change" } as const;
+const OPEN_MOST = 12;
+
+/** What would appear, change and go, item by item. */
+export function Difference({ preview }: { preview: Preview }) {
+  if (preview.total === 0) return <Notice kind="know">The file says what the estate says already.</Notice>;
+  return (
+    <section aria-label="What it would change" className="text-sm">
+      {ORDER.map((change) => {
+        const some = preview.differences.filter((d) => d.change === change);
+        if (some.length === 0) return null;
+        return (
+          <details key={change} open={some.length < OPEN_MOST} className="border-b border-line py-1">
+            <summary className={`cursor-pointer font-semibold ${change === "goes" ? "text-late" : ""}`}>
+              {countWords(some.length, "item")} {some.length === 1 ? change : MANY[change]}
+            </summary>
+            <ul className="pl-4">
+              {some.map((d) => (
+                <li key={`${d.kind}/${d.id}`}>
+                  <span className="text-soft">{d.kind} </span>
+                  <span className="figures">{d.id}</span>
+                  {d.fields.map((f) => (
+                    <span key={f.path} className="block pl-4 text-soft">
+                      {f.path}: <s>{valueWords(f.before)}</s> → {valueWords(f.after)}
+                    </span>
+                  ))}
+                </li>
+              ))}
+            </ul>
+          </details>
+        );
+      })}
+      {preview.total > preview.differences.length && <p className="text-soft">The first {preview.differences.length} of {preview.total} are shown.</p>}
+      {preview.pointsOfGoing.length > 0 && (
+        <Notice kind="know">Points of machines that go stay in their stores: {listWords(preview.pointsOfGoing.map((p) => `${countWords(p.points, "point")} of ${p.machine}`))}.</Notice>
+      )}
+    </section>
+  );
+}
+
+const valueWords = (value: ItemDifference["fields"][number]["before"]): string => (value === null ? "nothing" : typeof value === "object" ? JSON.stringify(value) : String(value));
