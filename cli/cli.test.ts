@@ -130,9 +130,35 @@ describe("the command line", () => {
     expect(words.out).toContain("Recovery points are from the policies in steady state. Detection and decision are assumed.");
   });
 
+  it("compares estate files, and brings tables and files in, in place with comments kept, or not at all", async () => {
+    const folder = await temporaryFolder();
+    const [estate, table, other] = ["estate.yaml", "machines.csv", "other.yaml"].map((n) => join(folder, n)) as [string, string, string];
+    const text = await readFile("demo/estate.yaml", "utf8");
+    await writeFile(estate, text);
+    await writeFile(table, "hostname,cpu\nnames-1,3\n");
+    const shown = await runHere("bring-in", "--estate", estate, "--from", table, "--kind", "machines");
+    expect(shown).toMatchObject({ code: 2, err: expect.stringContaining("host: no column is taken for this, and it is needed") as string });
+    await writeFile(table, "hostname,host,cpu,memory,disk\nnames-1,,3,,\n");
+    expect(await runHere("bring-in", "--estate", estate, "--from", table, "--kind", "machines")).toEqual({ code: 0, err: "", out: "machines names-1 changes\n  cores: 2 -> 3\n1 item in all\n" });
+    expect(await readFile(estate, "utf8")).toBe(text);
+    expect((await runHere("bring-in", "--estate", estate, "--from", table, "--kind", "machines", "--write")).out).toContain(`${estate} is changed`);
+    const changed = await readFile(estate, "utf8");
+    expect(changed).toContain("# Tern Sound Ferries: an invented company.");
+    expect(readEstate(changed).estate.machines[0]!.cores).toBe(3);
+    await writeFile(other, text.replace("name: Fulmar West", "name: Far West"));
+    const differences = JSON.parse((await runHere("compare", "--estate", estate, "--with", other, "--json")).out) as { kind: string; id: string }[];
+    expect(differences.map((d) => `${d.kind}/${d.id}`)).toEqual(["sites/fulmar-west", "machines/names-1"]);
+    await runHere("bring-in", "--estate", estate, "--from", other, "--kind", "estate", "--replace", "--write");
+    expect((await runHere("compare", "--estate", estate, "--with", other)).out).toBe("nothing differs\n");
+    await writeFile(table, "hostname,host,cpu,memory,disk\nnames-1,moon,,,\n");
+    expect(await runHere("bring-in", "--estate", estate, "--from", table, "--kind", "machines", "--write")).toMatchObject({ code: 2, err: expect.stringMatching(/line 2, host: there is no host moon/) as string });
+    expect((await runHere("compare", "--estate", estate, "--with", other)).out).toBe("nothing differs\n");
+    expect(JSON.parse((await runHere("sites", "--estate", other)).out)).toMatchObject({ type: "FeatureCollection", features: { length: 10 } });
+  });
+
   it("explains each command", async () => {
     const help = await run("--help");
-    for (const command of ["project", "protect", "copies", "replicate", "verify", "bring-back"]) {
+    for (const command of ["project", "protect", "copies", "replicate", "verify", "bring-back", "compare", "bring-in", "sites"]) {
       expect(help.out).toContain(command);
       const own = await runHere(command, "--help");
       expect(own).toMatchObject({ code: 0 });

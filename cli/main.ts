@@ -1,5 +1,6 @@
 import { Command, CommanderError } from "commander";
 import { EngineError } from "#engine/errors.ts";
+import { addEstateCommands } from "./estate-commands.ts";
 import { complain, type ExitCode } from "./output.ts";
 import { addProjectCommand } from "./project-command.ts";
 import { addStoreCommands } from "./store-commands.ts";
@@ -16,6 +17,7 @@ export async function main(argv: readonly string[]): Promise<ExitCode> {
     .configureOutput({ outputError: (text) => complain(text.replace(/^error: /, "").trim()) })
     .addHelpText("after", "\nExit codes: 0 all well; 1 something is damaged or failed, named on standard error; 2 wrong input.");
   addProjectCommand(program, finish);
+  addEstateCommands(program, finish);
   addStoreCommands(program, finish);
   for (const command of program.commands) command.exitOverride().configureOutput({ outputError: (text) => complain(text.replace(/^error: /, "").trim()) });
   try {

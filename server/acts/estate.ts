@@ -3,6 +3,7 @@ import { difference, type ItemDifference, merged } from "#core/estate/difference
 import type { Estate } from "#core/estate/model.ts";
 import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw, writeEstateJson } from "#formats/estate/write-estate.ts";
+import { GeoJsonError, readSitesGeoJson } from "#formats/geojson/sites.ts";
 import type { TableKind } from "#formats/table/columns.ts";
 import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
@@ -14,8 +15,8 @@ import { CannotError, mustAct, type Person } from "../people/roles.ts";
 type Context = { app: Application; person: Person };
 export const IMPORT_MODES = ["merge", "replace"] as const;
 
-/** What is brought in: an estate file, or a table of one kind with the meaning of its heads. */
-export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
+/** What is brought in: an estate file, sites as GeoJSON, or a table of one kind with the meaning of its heads. */
+export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
 
 /** What an import would do; `base` stands for the estate it was compared with, `table` tells how a table was read. */
 export type ImportPreview = {
@@ -55,9 +56,22 @@ async function wantedEstate(now: Estate | null, incoming: Incoming, organisation
     const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
     return { wanted: estate, table };
   }
+  if (incoming.form === "sites") {
+    if (!now) throw new CannotError("Sites are put into an estate, and none is described yet. Bring in an estate file first");
+    return { wanted: placed(now, incoming.text), table: null };
+  }
   const file = readEstate(incoming.text).estate;
   if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
   return { wanted: incoming.mode === "replace" || !now ? file : together(now, file), table: null };
+}
+
+function placed(now: Estate, text: string): Estate {
+  try {
+    return estateFromRaw(toRaw(readSitesGeoJson(text, now))).estate;
+  } catch (error) {
+    if (error instanceof GeoJsonError || error instanceof EstateFileError) throw new CannotError(`The sites cannot be taken in: ${error.message}`);
+    throw error;
+  }
 }
 
 function together(now: Estate, file: Estate): Estate {

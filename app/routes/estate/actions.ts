@@ -46,7 +46,8 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
 async function incomingOf({ file, what, mode }: InferType<typeof previewForm>, form: FormData): Promise<Incoming> {
   const column = form.getAll("column").map(String);
   const bytes = new Uint8Array(await file.arrayBuffer());
-  if (what !== "estate") return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
+  if (what !== "estate" && what !== "sites") return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
+  if (what === "sites") return { form: "sites", text: textOf(bytes, file.name) };
   return { form: "estate", text: textOf(bytes, file.name), mode: mode === "replace" ? "replace" : "merge" };
 }
 

@@ -38,9 +38,15 @@ export function Difference({ preview }: { preview: Preview }) {
           </details>
         );
       })}
-      {preview.total > preview.differences.length && <p className="text-soft">The first {preview.differences.length} of {preview.total} are shown.</p>}
+      {preview.total > preview.differences.length && (
+        <p className="text-soft">
+          The first {preview.differences.length} of {preview.total} are shown.
+        </p>
+      )}
       {preview.pointsOfGoing.length > 0 && (
-        <Notice kind="know">Points of machines that go stay in their stores: {listWords(preview.pointsOfGoing.map((p) => `${countWords(p.points, "point")} of ${p.machine}`))}.</Notice>
+        <Notice kind="know">
+          Points of machines that go stay in their stores: {listWords(preview.pointsOfGoing.map((p) => `${countWords(p.points, "point")} of ${p.machine}`))}.
+        </Notice>
       )}
     </section>
   );

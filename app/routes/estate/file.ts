@@ -1,10 +1,13 @@
 import { writeEstateJson, writeEstateYaml } from "#formats/estate/write-estate.ts";
+import type { Estate } from "#core/estate/model.ts";
+import { writeSitesGeoJson } from "#formats/geojson/sites.ts";
 import { loadEstate } from "#server/db/queries/estate.ts";
 import { load } from "../../context.ts";
 import type { Route } from "./+types/file";
 
 const FORMS = {
   "estate.yaml": { type: "application/yaml", write: writeEstateYaml },
+  "sites.geojson": { type: "application/geo+json", write: (estate: Estate) => `${JSON.stringify(writeSitesGeoJson(estate), null, 2)}\n` },
   "estate.json": { type: "application/json", write: writeEstateJson },
 } as const;
 

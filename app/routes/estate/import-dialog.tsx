@@ -14,6 +14,7 @@ const WHAT = [
   ["estate", "an estate, YAML or JSON"],
   ["machines", "machines, CSV"],
   ["services", "services, CSV"],
+  ["sites", "sites and their places, GeoJSON"],
   ["dependencies", "dependencies of services, CSV"],
 ] as const;
 type What = (typeof WHAT)[number][0];
@@ -52,7 +53,7 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
           <label htmlFor="incoming" className="block text-sm font-semibold">
             File
           </label>
-          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
+          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
         </div>
         <div>
           <label htmlFor="incoming-what" className="block text-sm font-semibold">
@@ -85,9 +86,16 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
         )}
         {result && "faults" in result && <Faults faults={result.faults} />}
         {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
-        {shown?.table && what !== "estate" && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
-        {shown?.table && shown.table.faults.length > 0 && !stale && <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />}
-        {ready && shown.table?.assumed.map((words) => <Notice key={words} kind="know">{words}</Notice>)}
+        {shown?.table && what !== "estate" && what !== "sites" && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
+        {shown?.table && shown.table.faults.length > 0 && !stale && (
+          <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />
+        )}
+        {ready &&
+          shown.table?.assumed.map((words) => (
+            <Notice key={words} kind="know">
+              {words}
+            </Notice>
+          ))}
         {ready && <Difference preview={shown} />}
         {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
         {ready ? (
@@ -131,9 +139,7 @@ function Mapping({ kind, table, onChange }: { kind: TableKind; table: NonNullabl
   const missing = COLUMNS[kind].filter((c) => c.needed && !table.mapping.includes(c.id)).map((c) => c.words);
   return (
     <fieldset onChange={onChange} className="text-sm">
-      <legend className="font-semibold">
-        {countWords(table.rows, "row")}; what its columns mean
-      </legend>
+      <legend className="font-semibold">{countWords(table.rows, "row")}; what its columns mean</legend>
       {missing.length > 0 && <p className="text-late">Not found: {listWords(missing, 9)}.</p>}
       <div className="mt-1 grid grid-cols-2 gap-x-4 gap-y-1">
         {table.heads.map((head, i) => (

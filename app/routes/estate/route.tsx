@@ -90,6 +90,10 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
             ·{" "}
             <a className="plain-link" href="/estate/file/estate.json" download>
               JSON
+            </a>{" "}
+            ·{" "}
+            <a className="plain-link" href="/estate/file/sites.geojson" download>
+              GeoJSON
             </a>
           </span>
           <Button disabled={!mayAct} onClick={() => setBringing(true)}>
