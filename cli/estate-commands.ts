@@ -7,6 +7,8 @@ import { EngineError } from "#engine/errors.ts";
 import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw, updateEstateYaml, writeEstateJson } from "#formats/estate/write-estate.ts";
 import { writeSitesGeoJson } from "#formats/geojson/sites.ts";
+import { withOvfMachines } from "#formats/ovf/machines.ts";
+import { OvfError, readOvf } from "#formats/ovf/read-ovf.ts";
 import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
 import { readTable } from "#formats/table/read-table.ts";
@@ -24,10 +26,11 @@ export function addEstateCommands(program: Command, finish: (work: Promise<ExitC
   program
     .command("bring-in")
     .summary("put a table or another estate file into an estate file")
-    .description("Reads a CSV table (--kind machines, services or dependencies) or a second estate file (--kind estate) and shows what it would change; with --write the estate file is changed in place, its comments kept. Nothing is written where a row is wrong.")
+    .description("Reads a CSV table (--kind machines, services or dependencies), an OVF descriptor (--kind ovf) or a second estate file (--kind estate) and shows what it would change; with --write the estate file is changed in place, its comments kept. Nothing is written where a row is wrong.")
     .requiredOption("--estate <file>", "estate file that is added to")
     .requiredOption("--from <file>", "what is brought in")
-    .addOption(new Option("--kind <kind>", "what it holds").choices(["estate", ...TABLE_KINDS]).makeOptionMandatory())
+    .addOption(new Option("--kind <kind>", "what it holds").choices(["estate", "ovf", ...TABLE_KINDS]).makeOptionMandatory())
+    .option("--host <id>", "with --kind ovf: the host the machines run on")
     .option("--replace", "with --kind estate: what is not in the file goes")
     .option("--write", "change the estate file")
     .action((o: BringIn) => finish(bringIn(o)));
@@ -39,7 +42,7 @@ export function addEstateCommands(program: Command, finish: (work: Promise<ExitC
     .action((o: { estate: string }) => finish(sites(o)));
 }
 
-type BringIn = { estate: string; from: string; kind: "estate" | TableKind; replace?: boolean; write?: boolean };
+type BringIn = { estate: string; from: string; kind: "estate" | "ovf" | TableKind; host?: string; replace?: boolean; write?: boolean };
 
 async function compare(o: { estate: string; with: string; json?: boolean }): Promise<ExitCode> {
   const differences = difference((await estateAt(o.estate)).estate, (await estateAt(o.with)).estate);
@@ -50,7 +53,7 @@ async function compare(o: { estate: string; with: string; json?: boolean }): Pro
 
 async function bringIn(o: BringIn): Promise<ExitCode> {
   const { text, estate } = await estateAt(o.estate);
-  const wanted = o.kind === "estate" ? await fromEstate(estate, o) : await fromTable(estate, o.from, o.kind);
+  const wanted = o.kind === "estate" ? await fromEstate(estate, o) : o.kind === "ovf" ? await fromDescriptor(estate, o) : await fromTable(estate, o.from, o.kind);
   if (!wanted) return 2;
   const differences = difference(estate, wanted);
   list(differences);
@@ -66,6 +69,18 @@ async function fromEstate(estate: Estate, o: BringIn): Promise<Estate> {
   const other = (await estateAt(o.from)).estate;
   if (o.replace) return other;
   return refusing(o.from, () => estateFromRaw(toRaw(merged(estate, other))).estate);
+}
+
+async function fromDescriptor(estate: Estate, { from, host }: BringIn): Promise<Estate> {
+  if (!host) throw new EngineError("input", `Name the host on which the machines of ${from} run: --host`);
+  try {
+    const { estate: wanted, notes } = withOvfMachines(estate, readOvf((await bytesAt(from)).toString("utf8")), host);
+    for (const words of notes) say(words);
+    return wanted;
+  } catch (error) {
+    if (error instanceof OvfError) throw new EngineError("input", `${from}${error.line > 1 ? `, line ${error.line}` : ""}: ${error.message}`, {}, { cause: error });
+    throw error;
+  }
 }
 
 async function fromTable(estate: Estate, path: string, kind: TableKind): Promise<Estate | null> {

@@ -4,6 +4,8 @@ import type { Estate } from "#core/estate/model.ts";
 import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw, writeEstateJson } from "#formats/estate/write-estate.ts";
 import { GeoJsonError, readSitesGeoJson } from "#formats/geojson/sites.ts";
+import { withOvfMachines } from "#formats/ovf/machines.ts";
+import { OvfError, readOvf } from "#formats/ovf/read-ovf.ts";
 import type { TableKind } from "#formats/table/columns.ts";
 import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
@@ -15,28 +17,30 @@ import { CannotError, mustAct, type Person } from "../people/roles.ts";
 type Context = { app: Application; person: Person };
 export const IMPORT_MODES = ["merge", "replace"] as const;
 
-/** What is brought in: an estate file, sites as GeoJSON, or a table of one kind with the meaning of its heads. */
-export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
+/** What is brought in: an estate file, sites as GeoJSON, an OVF descriptor whose machines shall run on a host, or a table of one kind with the meaning of its heads. */
+export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "ovf"; text: string; host: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
 
-/** What an import would do; `base` stands for the estate it was compared with, `table` tells how a table was read. */
+/** What an import would do; `base` stands for the estate it was compared with, `table` tells how a table was read, `notes` what was assumed. */
 export type ImportPreview = {
   base: string;
   differences: ItemDifference[];
   pointsOfGoing: { machine: string; points: number }[];
   table: Omit<TableReading, "estate"> | null;
+  notes: string[];
 };
+type Wanted = { wanted: Estate | null; table: ImportPreview["table"]; notes: string[] };
 
 /** Reads what is brought in and says what it would change. Throws `EstateFileError`, `TableFileError` or `CannotError`. */
 export async function previewImport({ app, person }: Context, incoming: Incoming): Promise<ImportPreview> {
   mustAct(person);
   const { db } = app.connection;
   const now = await loadEstate(db, person.organisationId);
-  const { wanted, table } = await wantedEstate(now, incoming, person.organisationId);
-  if (!wanted) return { base: fingerprint(now), differences: [], pointsOfGoing: [], table };
+  const { wanted, ...read } = await wantedEstate(now, incoming, person.organisationId);
+  if (!wanted) return { base: fingerprint(now), differences: [], pointsOfGoing: [], ...read };
   const differences = difference(now ?? nothingOf(wanted), wanted);
   const going = new Set(differences.filter((d) => d.kind === "machines" && d.change === "goes").map((d) => d.id));
   const counts = await pointCounts(db, person.organisationId);
-  return { base: fingerprint(now), differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })), table };
+  return { base: fingerprint(now), differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })), ...read };
 }
 
 /** Carries an import out as it was shown; refused where the estate has changed since. */
@@ -50,19 +54,34 @@ export async function acceptImport({ app, person }: Context, incoming: Incoming,
   return changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() });
 }
 
-async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<{ wanted: Estate | null; table: Omit<TableReading, "estate"> | null }> {
+async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<Wanted> {
   if (incoming.form === "table") {
     if (!now) throw new CannotError("A table is put into an estate, and none is described yet. Bring in an estate file first");
     const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
-    return { wanted: estate, table };
+    return { wanted: estate, table, notes: table.assumed };
   }
   if (incoming.form === "sites") {
     if (!now) throw new CannotError("Sites are put into an estate, and none is described yet. Bring in an estate file first");
-    return { wanted: placed(now, incoming.text), table: null };
+    return { wanted: placed(now, incoming.text), table: null, notes: [] };
+  }
+  if (incoming.form === "ovf") {
+    if (!now) throw new CannotError("Machines are put onto a host of an estate, and none is described yet. Bring in an estate file first");
+    const { estate, notes } = described(now, incoming);
+    return { wanted: estate, table: null, notes };
   }
   const file = readEstate(incoming.text).estate;
   if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
-  return { wanted: incoming.mode === "replace" || !now ? file : together(now, file), table: null };
+  return { wanted: incoming.mode === "replace" || !now ? file : together(now, file), table: null, notes: [] };
+}
+
+function described(now: Estate, { text, host }: { text: string; host: string }): { estate: Estate; notes: string[] } {
+  try {
+    return withOvfMachines(now, readOvf(text), host);
+  } catch (error) {
+    if (error instanceof OvfError) throw new CannotError(`The descriptor cannot be taken in${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
+    if (error instanceof EstateFileError) throw new CannotError(`The descriptor cannot be taken in: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
+    throw error;
+  }
 }
 
 function placed(now: Estate, text: string): Estate {

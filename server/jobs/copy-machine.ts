@@ -132,9 +132,9 @@ class LegBook {
     let last = mine.beganAt;
     return {
       slice: async (slice, nominalBytes, write) => {
-        const answer = await flow.gate(`${key}/${slice}`, { kind: "flow", bytes: nominalBytes, uses });
+        const arrivedAt = await flow.moved(`${key}/${slice}`, nominalBytes, uses);
         const result = await write();
-        last = Math.max(last, answer.instant);
+        last = Math.max(last, arrivedAt);
         mine.moved = Math.min(mine.total, mine.moved + nominalBytes);
         mine.arrivedAt = last;
         this.report({ legs: { ...this.legs } });

@@ -1,4 +1,4 @@
-import type { EngineError } from "#engine/errors.ts";
+import { EngineError } from "#engine/errors.ts";
 import type { WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import type { Busy } from "./busy.ts";
 
@@ -37,6 +37,13 @@ export class Flow {
 
   gate(key: string, operation: Asked): Promise<GateAnswer> {
     return this.wait(key, operation);
+  }
+
+  /** Waits until some bytes have moved; gives the instant. Throws `missing` where they cannot. */
+  async moved(key: string, bytes: number, uses: { resource: string; coefficient: number }[]): Promise<number> {
+    const { instant, result } = await this.gate(key, { kind: "flow", bytes, uses });
+    if (!result.ok) throw new EngineError("missing", `Bytes cannot move here: ${result.detail}`);
+    return instant;
   }
 
   hand(key: string): Promise<GateAnswer> {

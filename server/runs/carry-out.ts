@@ -138,8 +138,7 @@ async function bringMachineBack(c: Carrying, step: PlannedStep): Promise<StepOut
   let finishedAt = c.flow.now;
   const port: SlicePort = {
     slice: async (key, bytes, write) => {
-      const answer = await c.flow.gate(`${step.id}/${key}`, { kind: "flow", bytes, uses });
-      finishedAt = answer.instant;
+      finishedAt = await c.flow.moved(`${step.id}/${key}`, bytes, uses);
       return write();
     },
   };

@@ -98,6 +98,25 @@ describe("an estate file that is brought in", () => {
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 
+  it("may be a table, a descriptor or sites: each put into what there is, or refused with what would be right", async () => {
+    const before = (await loadEstate(db(), ORGANISATION))!;
+    const table = (text: string) => ({ form: "table" as const, bytes: new TextEncoder().encode(text), kind: "machines" as const, mapping: null });
+    const [machine, host] = [before.machines[0]!.id, before.hosts[0]!.id];
+    const good = table(`machine,host,cores,memory,disk size\n${machine},,31,,\nnew-1,${host},1,1 GiB,1 GiB\n`);
+    const shown = await previewImport(context(), good);
+    expect(shown.differences.map((d) => [d.id, d.change])).toEqual([[machine, "changes"], ["new-1", "appears"]]);
+    expect(shown.notes.join()).toMatch(/Of 1 new machine something is not stated/);
+    expect(await acceptImport(context(), good, shown.base, "from the spreadsheet, again")).toEqual({ changed: 2 });
+    const bad = await previewImport(context(), table(`machine,host,cores,memory,disk size\nnew-2,moon,1,1 GiB,1 GiB\n`));
+    expect(bad).toMatchObject({ differences: [], table: { faults: [{ line: 2, column: "host" }] } });
+    await expect(acceptImport(context(), table(`machine\n`), bad.base, "no")).rejects.toThrow(/rows that are wrong; nothing was taken in/);
+    await expect(previewImport(context(), { form: "ovf", text: "<!DOCTYPE x []><x/>", host })).rejects.toThrow(/The descriptor cannot be taken in: a document type is not taken/);
+    await expect(previewImport(context(), { form: "sites", text: "{}" })).rejects.toThrow(/The sites cannot be taken in: the file is no GeoJSON/);
+    const back = await previewImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" });
+    await acceptImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" }, back.base, "back again");
+    expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
+  });
+
   it("is refused whole where it is broken, another's, or cannot stand with what there is, and to observers", async () => {
     const before = (await loadEstate(db(), ORGANISATION))!;
     const text = writeEstateYaml(before);

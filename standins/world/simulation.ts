@@ -68,7 +68,8 @@ export class Simulation {
         this.advance(record.instant);
         const { operation } = record;
         const seconds = operation.kind === "act" ? (operation.takes ?? this.actSeconds(operation)) : 0;
-        const ends = operation.kind === "wake" ? Math.max(state.instant, operation.at) : operation.kind === "act" ? Math.round(state.instant + seconds * 1000) : null;
+        const ends =
+          operation.kind === "wake" ? Math.max(state.instant, operation.at) : operation.kind === "act" ? Math.round(state.instant + seconds * 1000) : this.unknownWay(operation) ? state.instant : null;
         state.active[operation.key] = { operation, began: state.instant, ends, left: operation.kind === "flow" ? operation.bytes : 0 };
         break;
       }
@@ -210,6 +211,11 @@ export class Simulation {
     }
   }
 
+  /** What a flow would use and the world does not have: it would never end. */
+  private unknownWay(operation: Extract<WorldOperation, { kind: "flow" }>): string | undefined {
+    return operation.uses.find(({ resource }) => !(resource in this.truth.rates))?.resource;
+  }
+
   private actSeconds(operation: Extract<WorldOperation, { kind: "act" }>): number {
     const { action } = operation;
     const subject = "machine" in action ? action.machine : "service" in action ? action.service : "name" in action ? action.name : action.to;
@@ -227,7 +233,11 @@ export class Simulation {
   /** What an act will come to, judged at the instant it ends. */
   async judge(key: string, outlook: Outlook): Promise<WorldResult> {
     const operation = this.state.active[key]!.operation;
-    if (operation.kind !== "act") return { ok: true, detail: "" };
+    if (operation.kind === "flow") {
+      const way = this.unknownWay(operation);
+      return way ? { ok: false, detail: `the stand-in world has no ${way}, so nothing moves over it` } : { ok: true, detail: "" };
+    }
+    if (operation.kind === "wake") return { ok: true, detail: "" };
     const { action } = operation;
     switch (action.type) {
       case "snapshot": {

@@ -46,6 +46,17 @@ describe("the world's clock", () => {
     await world.close();
   });
 
+  it("ends at once, with the reason, what would use a line or store that it does not have", async () => {
+    const world = await open(await temporaryFolder());
+    await world.setPace({ mode: "events", factor: 60 });
+    const known = flow("known", 112_500_000);
+    await world.operations([{ ...known, key: "unknown", uses: [...(known as Extract<WorldOperation, { kind: "flow" }>).uses, { resource: "read:new-store", coefficient: 1 }] } as WorldOperation, known]);
+    const { events } = await world.next({ acknowledge: [], waitMs: 1_000 });
+    expect(events).toMatchObject([{ key: "unknown", instant: truth.begins, result: { ok: false, detail: "the stand-in world has no read:new-store, so nothing moves over it" } }]);
+    expect((await world.next({ acknowledge: events.map((e) => e.seq), waitMs: 1_000 })).events).toMatchObject([{ key: "known", instant: truth.begins + 1_000, result: { ok: true } }]);
+    await world.close();
+  });
+
   it("carries out one operation for every key, and tells its end again as it was to whoever has lost it", async () => {
     const world = await open(await temporaryFolder());
     await world.setPace({ mode: "events", factor: 60 });

@@ -1,7 +1,7 @@
 import type { InferType } from "yup";
 import { countWords } from "#core/wording/amounts.ts";
 import { EstateFileError } from "#formats/estate/read-estate.ts";
-import type { TableKind } from "#formats/table/columns.ts";
+import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
 import { acceptImport, type ImportPreview, type Incoming, previewImport } from "#server/acts/estate.ts";
 import type { Application } from "#server/application.ts";
@@ -46,8 +46,9 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
 async function incomingOf({ file, what, mode }: InferType<typeof previewForm>, form: FormData): Promise<Incoming> {
   const column = form.getAll("column").map(String);
   const bytes = new Uint8Array(await file.arrayBuffer());
-  if (what !== "estate" && what !== "sites") return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
+  if ((TABLE_KINDS as readonly string[]).includes(what)) return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
   if (what === "sites") return { form: "sites", text: textOf(bytes, file.name) };
+  if (what === "ovf") return { form: "ovf", text: textOf(bytes, file.name), host: String(form.get("host") ?? "") };
   return { form: "estate", text: textOf(bytes, file.name), mode: mode === "replace" ? "replace" : "merge" };
 }
 

@@ -11,7 +11,7 @@ const file = mixed<File>()
 
 export const previewForm = object({
   file,
-  what: string().oneOf(["estate", "sites", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
+  what: string().oneOf(["estate", "sites", "ovf", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
   mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
 });
 export const acceptForm = previewForm.shape({ base: string().required(), reason });

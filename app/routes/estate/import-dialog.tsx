@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { useFetcher } from "react-router";
 import { countWords, listWords } from "#core/wording/amounts.ts";
-import { COLUMNS, type TableKind } from "#formats/table/columns.ts";
+import { COLUMNS, TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { Button } from "../../ui/button.tsx";
 import { Choice } from "../../ui/choice.tsx";
 import { Dialog } from "../../ui/dialog.tsx";
@@ -16,11 +16,23 @@ const WHAT = [
   ["services", "services, CSV"],
   ["sites", "sites and their places, GeoJSON"],
   ["dependencies", "dependencies of services, CSV"],
+  ["ovf", "machines, OVF descriptor"],
 ] as const;
 type What = (typeof WHAT)[number][0];
+const isTable = (what: What): what is TableKind => (TABLE_KINDS as readonly string[]).includes(what);
 
 /** Brings a file in: chosen, compared with what there is, and taken in only when that was accepted. */
-export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; onOpenChange: (open: boolean) => void; onDone: (words: string) => void }) {
+export function ImportDialog({
+  hosts,
+  open,
+  onOpenChange,
+  onDone,
+}: {
+  hosts: readonly { id: string; name: string }[];
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  onDone: (words: string) => void;
+}) {
   const fetcher = useFetcher<EstateResult>();
   const form = useRef<HTMLFormElement>(null);
   const [what, setWhat] = useState<What>("estate");
@@ -53,7 +65,7 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
           <label htmlFor="incoming" className="block text-sm font-semibold">
             File
           </label>
-          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
+          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
         </div>
         <div>
           <label htmlFor="incoming-what" className="block text-sm font-semibold">
@@ -84,9 +96,23 @@ export function ImportDialog({ open, onOpenChange, onDone }: { open: boolean; on
             </Choice>
           </fieldset>
         )}
+        {what === "ovf" && (
+          <div>
+            <label htmlFor="incoming-host" className="block text-sm font-semibold">
+              Host they run on
+            </label>
+            <select id="incoming-host" name="host" onChange={forget} className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm">
+              {hosts.map((h) => (
+                <option key={h.id} value={h.id}>
+                  {h.name}
+                </option>
+              ))}
+            </select>
+          </div>
+        )}
         {result && "faults" in result && <Faults faults={result.faults} />}
         {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
-        {shown?.table && what !== "estate" && what !== "sites" && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
+        {shown?.table && isTable(what) && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
         {shown?.table && shown.table.faults.length > 0 && !stale && (
           <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />
         )}

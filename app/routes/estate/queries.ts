@@ -23,6 +23,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const hazard = site ? null : (estate.hazards.find((h) => h.id === chosen) ?? null);
   return {
     counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },
+    hosts: estate.hosts.map((h) => ({ id: h.id, name: h.name })),
     map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, await storedBytes(app.connection.db, organisationId)) : null,
     table: show === "map" ? null : tableOf(estate, show),
     chosen: site

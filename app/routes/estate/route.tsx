@@ -43,7 +43,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   const [told, setTold] = useState<string | null>(null);
   const mayAct = useMayAct();
   useLive();
-  const dialog = <ImportDialog open={bringing} onOpenChange={setBringing} onDone={setTold} />;
+  const dialog = <ImportDialog hosts={view?.hosts ?? []} open={bringing} onOpenChange={setBringing} onDone={setTold} />;
   if (!view)
     return (
       <NoEstate
