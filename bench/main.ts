@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { benchCapture } from "./capture.ts";
+import { benchEstate } from "./estate.ts";
 import { benchReadiness } from "./readiness.ts";
 
 /** One figure: a measured value against a reference measured in the same run. */
@@ -14,6 +15,7 @@ const report = (f: Figure): void =>
 try {
   await benchCapture(folder, report);
   await benchReadiness(folder, report);
+  await benchEstate(folder, report);
 } finally {
   rmSync(folder, { recursive: true, force: true });
 }

@@ -126,8 +126,15 @@ export type Estate = {
 export const usedBytes = (machine: Machine): number => machine.disks.reduce((sum, disk) => sum + disk.used, 0);
 export const diskBytes = (machine: Machine): number => machine.disks.reduce((sum, disk) => sum + disk.size, 0);
 
-export function byId<T extends { id: string }>(items: readonly T[]): Map<string, T> {
-  return new Map(items.map((item) => [item.id, item]));
+const known = new WeakMap<readonly unknown[], ReadonlyMap<string, unknown>>();
+
+/** Items by their id. A list is gone through once, however often it is asked for; it must not change an id afterwards. */
+export function byId<T extends { id: string }>(items: readonly T[]): ReadonlyMap<string, T> {
+  const had = known.get(items) as ReadonlyMap<string, T> | undefined;
+  if (had?.size === items.length) return had;
+  const map = new Map(items.map((item) => [item.id, item]));
+  known.set(items, map);
+  return map;
 }
 
 export function siteOfMachine(estate: Estate, machine: Machine): SiteId {

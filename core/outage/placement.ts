@@ -9,11 +9,10 @@ export type Unplaced = { kind: "unplaced"; machine: MachineId; reason: string; d
 /** What surviving hosts have left beside the machines that run on them. */
 export function freeRoom(estate: Estate, outage: Outage): Map<HostId, Room> {
   const room = new Map<HostId, Room>();
-  for (const host of estate.hosts) {
-    if (outage.hosts.has(host.id)) continue;
-    const here = estate.machines.filter((m) => m.host === host.id);
-    const sum = (of: (m: Machine) => number): number => here.reduce((total, m) => total + of(m), 0);
-    room.set(host.id, { cores: host.cores - sum((m) => m.cores), memory: host.memory - sum((m) => m.memory), pool: host.pool - sum(diskBytes) });
+  for (const { id, cores, memory, pool } of estate.hosts) if (!outage.hosts.has(id)) room.set(id, { cores, memory, pool });
+  for (const machine of estate.machines) {
+    const left = room.get(machine.host);
+    if (left) Object.assign(left, { cores: left.cores - machine.cores, memory: left.memory - machine.memory, pool: left.pool - diskBytes(machine) });
   }
   return room;
 }

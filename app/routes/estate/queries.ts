@@ -92,7 +92,13 @@ function tableOf(estate: Estate, show: ShownKind): { rows: { id: string; cells: 
   const services = byId(estate.services);
   const servicesOf = new Map<string, string[]>();
   for (const s of estate.services) for (const m of s.machines) servicesOf.set(m, [...(servicesOf.get(m) ?? []), s.name]);
-  const context = { sites, hosts, services, servicesOf, machinesAt: new Map(estate.hosts.map((h) => [h.id, estate.machines.filter((m) => m.host === h.id).length])) };
+  const context = { sites, hosts, services, servicesOf, machinesAt: countBy(estate.machines, (m) => m.host) };
   const columns = columnsOf(show);
   return { rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
+}
+
+function countBy<T>(items: readonly T[], key: (item: T) => string): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const item of items) counts.set(key(item), (counts.get(key(item)) ?? 0) + 1);
+  return counts;
 }
