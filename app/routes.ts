@@ -4,6 +4,7 @@ export default [
   route("sign-in", "routes/sign-in.tsx"),
   route("sign-out", "routes/sign-out.tsx"),
   route("estate/file/:form", "routes/estate/file.ts"),
+  route("find", "routes/find.ts"),
   layout("frame/frame.tsx", [
     index("routes/readiness/route.tsx"),
     route("estate", "routes/estate/route.tsx"),

@@ -6,6 +6,7 @@ import { pathToFileURL } from "node:url";
 import type { ServerBuild } from "react-router";
 import { closeApplication, openApplication } from "./application.ts";
 import { Live } from "./live.ts";
+import { forOneReading } from "./outlook.ts";
 import { readSessionToken } from "./people/session-cookie.ts";
 import { whoIs } from "./people/sign-in.ts";
 
@@ -39,7 +40,7 @@ web.get("/live", async (request: Request, response: Response) => {
 web.use(compression());
 web.use("/assets", express.static("build/client/assets", { immutable: true, maxAge: "1y" }));
 web.use(express.static("build/client", { maxAge: "1h" }));
-web.all("/{*path}", createRequestHandler({ build, mode: "production", getLoadContext: () => ({ app }) }));
+web.all("/{*path}", createRequestHandler({ build, mode: "production", getLoadContext: ({ method }) => ({ app: method === "GET" ? forOneReading(app) : app }) }));
 
 const server = web.listen(Number(PORT), "127.0.0.1", () => {
   app.coordinator.start();

@@ -17,8 +17,25 @@ export type Outlook = Question & {
   sites: SiteHurt[];
 };
 
+const shared = new WeakMap<Application, Map<string, Promise<Outlook | null>>>();
+
+/** For one request that only reads: frame and page ask the same question, which is then answered once. */
+export function forOneReading(app: Application): Application {
+  const one = { ...app };
+  shared.set(one, new Map());
+  return one;
+}
+
 /** Reads estate and copies and settles the question; null where no estate has been described. */
-export async function outlook(app: Application, organisationId: string, asked: { at: string | null; lost: readonly string[] }): Promise<Outlook | null> {
+export function outlook(app: Application, organisationId: string, asked: { at: string | null; lost: readonly string[] }): Promise<Outlook | null> {
+  const answers = shared.get(app);
+  const key = JSON.stringify([organisationId, asked.at, asked.lost]);
+  const answer = answers?.get(key) ?? readOutlook(app, organisationId, asked);
+  answers?.set(key, answer);
+  return answer;
+}
+
+async function readOutlook(app: Application, organisationId: string, asked: { at: string | null; lost: readonly string[] }): Promise<Outlook | null> {
   const { db } = app.connection;
   const [estate, real, schedules, now] = await Promise.all([loadEstate(db, organisationId), loadCopyFacts(db, organisationId), loadSchedules(db, organisationId), app.world.now()]);
   if (!estate) return null;

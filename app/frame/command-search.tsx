@@ -1,6 +1,6 @@
 import { Command } from "cmdk";
 import { useEffect, useState } from "react";
-import { useNavigate } from "react-router";
+import { useFetcher, useNavigate } from "react-router";
 import type { FrameData } from "./frame-data.ts";
 import { PLACES } from "./places.ts";
 import { useAddress, useQuestionSearch } from "./question-link.ts";
@@ -22,6 +22,7 @@ export function CommandSearch({ frame }: { frame: FrameData }) {
     return () => window.removeEventListener("keydown", listen);
   }, []);
   const go = (path: string, more?: Record<string, string>): (() => void) => pick(() => void navigate(path + search(more)));
+  const found = useFetcher<{ machines: { id: string; name: string }[] }>();
   const pick = (act: () => void) => () => {
     setOpen(false);
     act();
@@ -44,7 +45,11 @@ export function CommandSearch({ frame }: { frame: FrameData }) {
         contentClassName="fixed top-[12vh] left-1/2 z-50 w-[min(36rem,94vw)] -translate-x-1/2 rounded border border-line-strong bg-raised"
         className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:text-soft [&_[cmdk-item]]:px-3 [&_[cmdk-item]]:py-1 [&_[cmdk-item][data-selected=true]]:bg-chosen"
       >
-        <Command.Input aria-label="Find or do" className="w-full border-b border-line bg-transparent px-3 py-2 outline-none" />
+        <Command.Input
+          aria-label="Find or do"
+          onValueChange={(text) => frame.machines === null && void found.load(`/find?text=${encodeURIComponent(text)}`)}
+          className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
+        />
         <Command.List className="max-h-[50vh] overflow-y-auto pb-2 text-sm">
           <Command.Empty className="px-3 py-2 text-soft">Nothing is called that.</Command.Empty>
           <Command.Group heading="Places">
@@ -77,7 +82,7 @@ export function CommandSearch({ frame }: { frame: FrameData }) {
             ))}
           </Command.Group>
           <Command.Group heading="Machines">
-            {frame.machines.map((m) => (
+            {(frame.machines ?? found.data?.machines ?? []).map((m) => (
               <Command.Item key={m.id} value={`machine ${m.name}`} onSelect={go("/copies", { machine: m.id })}>
                 <span className="figures">{m.name}</span>
               </Command.Item>

@@ -15,6 +15,8 @@ import { PLACES } from "./places.ts";
 import { askedQuestion, unlessOnlyArranged, useQuestionSearch } from "./question-link.ts";
 import { TimeStrip } from "./time-strip.tsx";
 
+const MACHINES_SENT = 300;
+
 export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const { outlook, ...strip } = await loadStrip(context.app, who.organisationId, askedQuestion(request));
@@ -38,7 +40,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
         : [],
       stores: (estate?.stores ?? []).map((s) => ({ id: s.id, name: s.name })),
       services: (estate?.services ?? []).map((s) => ({ id: s.id, name: s.name })),
-      machines: (estate?.machines ?? []).map((m) => ({ id: m.id, name: m.name })),
+      // Where there are many, the search asks for those that fit.
+      machines: estate && estate.machines.length > MACHINES_SENT ? null : (estate?.machines ?? []).map((m) => ({ id: m.id, name: m.name })),
     };
   });
 }

@@ -11,6 +11,7 @@ import { connect, isDatabaseDown, migrateToNewest } from "../db/connect.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { audit, estateChanges, people, sessions, storeAccess } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
+import { forOneReading, outlook } from "../outlook.ts";
 import { mustAct, RefusedError } from "../people/roles.ts";
 import { readSessionToken, sessionCookie } from "../people/session-cookie.ts";
 import { addPerson, signIn, signOut, whoIs } from "../people/sign-in.ts";
@@ -163,6 +164,19 @@ describe("the estate's past", () => {
 
   it("belongs to one organisation: another has none of it", async () => {
     expect(await loadEstate(db(), "elsewhere")).toBeNull();
+  });
+});
+
+describe("one question asked by frame and page", () => {
+  it("is answered once within a request that only reads, and anew in every other", async () => {
+    const asked = { at: null, lost: [] };
+    const one = forOneReading(trial.app);
+    const [frame, page, other] = await Promise.all([outlook(one, ORGANISATION, asked), outlook(one, ORGANISATION, { ...asked }), outlook(one, ORGANISATION, { at: null, lost: ["quay"] })]);
+    expect(page).toBe(frame);
+    expect(other).not.toBe(frame);
+    expect(await outlook(one, "elsewhere", asked)).toBeNull();
+    expect(await outlook(trial.app, ORGANISATION, asked)).not.toBe(await outlook(trial.app, ORGANISATION, asked));
+    expect(await outlook(forOneReading(trial.app), ORGANISATION, asked)).not.toBe(frame);
   });
 });
 
