@@ -175,6 +175,10 @@ test("estate: what stands where and would go with it, lists by filter and order,
   await page.getByLabel("Why").fill("a core more, by the spreadsheet");
   await page.getByRole("button", { name: "Accept 1 change" }).click();
   await expect(page.getByText("1 item changed.")).toBeVisible();
+  await expect(page.getByText(/Last changed .* by R. Coordinator: 1 item, “a core more, by the spreadsheet”/)).toBeVisible();
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByText("1 item changed back.")).toBeVisible();
+  await expect(page.getByText(/“undone: a core more, by the spreadsheet”/)).toBeVisible();
   await go(page, "/estate?item=fulmar-west");
   await expect(beside.getByRole("heading", { name: "Fulmar Far West" })).toBeVisible();
 });

@@ -12,6 +12,7 @@ import type { Application } from "../application.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { changeEstate } from "../estate/change-estate.ts";
+import { estateBefore, lastChange } from "../estate/last-change.ts";
 import { CannotError, mustAct, type Person } from "../people/roles.ts";
 
 type Context = { app: Application; person: Person };
@@ -52,6 +53,16 @@ export async function acceptImport({ app, person }: Context, incoming: Incoming,
   const { wanted } = await wantedEstate(now, incoming, person.organisationId);
   if (!wanted) throw new CannotError("The table has rows that are wrong; nothing was taken in");
   return changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() });
+}
+
+/** Takes back the newest change, by a change of its own; refused where another came since. */
+export async function undoChange({ app, person }: Context, change: string): Promise<{ changed: number }> {
+  mustAct(person);
+  const { db } = app.connection;
+  const last = await lastChange(db, person.organisationId);
+  if (last?.id !== change) throw new CannotError("The estate has been changed again since, so this change is no longer the newest and cannot be undone by itself");
+  const before = estateFromRaw(toRaw(await estateBefore(db, person.organisationId, change))).estate;
+  return changeEstate(db, before, { personName: person.name, reason: `undone: ${last.reason}`, modelAt: await app.world.now() });
 }
 
 async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<Wanted> {

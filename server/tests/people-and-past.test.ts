@@ -6,11 +6,12 @@ import pg from "pg";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { EngineError } from "#engine/errors.ts";
 import { writeEstateYaml } from "#formats/estate/write-estate.ts";
-import { acceptImport, previewImport } from "../acts/estate.ts";
+import { acceptImport, previewImport, undoChange } from "../acts/estate.ts";
 import { connect, isDatabaseDown, migrateToNewest } from "../db/connect.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { audit, estateChanges, people, sessions, storeAccess } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
+import { lastChange } from "../estate/last-change.ts";
 import { forOneReading, outlook } from "../outlook.ts";
 import { mustAct, RefusedError } from "../people/roles.ts";
 import { readSessionToken, sessionCookie } from "../people/session-cookie.ts";
@@ -113,8 +114,17 @@ describe("an estate file that is brought in", () => {
     await expect(acceptImport(context(), table(`machine\n`), bad.base, "no")).rejects.toThrow(/rows that are wrong; nothing was taken in/);
     await expect(previewImport(context(), { form: "ovf", text: "<!DOCTYPE x []><x/>", host })).rejects.toThrow(/The descriptor cannot be taken in: a document type is not taken/);
     await expect(previewImport(context(), { form: "sites", text: "{}" })).rejects.toThrow(/The sites cannot be taken in: the file is no GeoJSON/);
-    const back = await previewImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" });
-    await acceptImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" }, back.base, "back again");
+    // The newest change can be taken back, by whoever may act, as long as it is the newest.
+    const last = (await lastChange(db(), ORGANISATION))!;
+    expect(last).toMatchObject({ items: 2, reason: "from the spreadsheet, again", personName: "coordinator" });
+    await expect(undoChange({ app: trial.app, person: trial.observer }, last.id)).rejects.toBeInstanceOf(RefusedError);
+    await expect(undoChange({ app: trial.app, person: { ...trial.coordinator, organisationId: "elsewhere" } }, last.id)).rejects.toThrow(/no longer the newest/);
+    expect(await undoChange(context(), last.id)).toEqual({ changed: 2 });
+    expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
+    await expect(undoChange(context(), last.id)).rejects.toThrow(/no longer the newest/);
+    expect(await undoChange(context(), (await lastChange(db(), ORGANISATION))!.id)).toEqual({ changed: 2 });
+    expect((await loadEstate(db(), ORGANISATION))!.machines.map((m) => m.id)).toContain("new-1");
+    await undoChange(context(), (await lastChange(db(), ORGANISATION))!.id);
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 

@@ -3,7 +3,7 @@ import { countWords } from "#core/wording/amounts.ts";
 import { EstateFileError } from "#formats/estate/read-estate.ts";
 import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
-import { acceptImport, type ImportPreview, type Incoming, previewImport } from "#server/acts/estate.ts";
+import { acceptImport, type ImportPreview, type Incoming, previewImport, undoChange } from "#server/acts/estate.ts";
 import type { Application } from "#server/application.ts";
 import { CannotError, mustAct, type Person } from "#server/people/roles.ts";
 import { type FormResult, readForm } from "../../ui/form-result.ts";
@@ -31,6 +31,10 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
         if ("wrong" in read) return read.wrong;
         const { changed } = await acceptImport(context, await incomingOf(read.values, form), read.values.base, read.values.reason);
         return { done: `${countWords(changed, "item")} changed.` };
+      }
+      case "undo": {
+        const { changed } = await undoChange(context, String(form.get("change") ?? ""));
+        return { done: `${countWords(changed, "item")} changed back.` };
       }
       default:
         throw new CannotError("The page asked for something that is not known; load it anew");

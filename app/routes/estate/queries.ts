@@ -5,6 +5,7 @@ import { outageOf } from "#core/outage/closure.ts";
 import { freeRoom } from "#core/outage/placement.ts";
 import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
+import { lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
@@ -23,6 +24,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const hazard = site ? null : (estate.hazards.find((h) => h.id === chosen) ?? null);
   return {
     counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },
+    last: await lastChange(app.connection.db, organisationId),
     hosts: estate.hosts.map((h) => ({ id: h.id, name: h.name })),
     map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, await storedBytes(app.connection.db, organisationId)) : null,
     table: show === "map" ? null : tableOf(estate, show),

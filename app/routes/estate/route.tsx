@@ -1,19 +1,21 @@
-import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { useEffect, useState } from "react";
+import { Link, useFetcher, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
 import { load, perform } from "../../context.ts";
 import { useLive } from "../../frame/live.tsx";
 import { askedQuestion, unlessOnlyArranged, useQuestionSearch } from "../../frame/question-link.ts";
 import { useMayAct } from "../../frame/who.ts";
 import { Workplace } from "../../frame/workplace.tsx";
+import { momentWords } from "../../frame/zoned.ts";
 import { Button } from "../../ui/button.tsx";
+import { Notice } from "../../ui/notice.tsx";
 import { orUnanswered } from "../../ui/or-unanswered.ts";
 import { NoEstate } from "../readiness/no-estate.tsx";
 import type { Route } from "./+types/route";
-import { actOnEstate } from "./actions.ts";
+import { actOnEstate, type EstateResult } from "./actions.ts";
 import { ImportDialog } from "./import-dialog.tsx";
 import { ItemTable } from "./item-table.tsx";
-import { readEstateView } from "./queries.ts";
+import { type EstateView, readEstateView } from "./queries.ts";
 import { SiteInspector } from "./site-inspector.tsx";
 import { SiteMap } from "./site-map.tsx";
 import { SHOWN_KINDS, type ShownKind } from "./tables.ts";
@@ -101,6 +103,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
           </Button>
         </div>
       </div>
+      {view.last && <LastChange change={view.last} zone={zone} mayAct={mayAct} onDone={setTold} />}
       {told && (
         <p role="status" className="mt-1 text-sm text-soft">
           {told}
@@ -118,5 +121,30 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
       {view.table && show !== "map" && <ItemTable kind={show} rows={view.table.rows} />}
       {dialog}
     </Workplace>
+  );
+}
+
+/** What changed last and why, and the way back. */
+function LastChange({ change, zone, mayAct, onDone }: { change: NonNullable<EstateView["last"]>; zone: string; mayAct: boolean; onDone: (words: string) => void }) {
+  const fetcher = useFetcher<EstateResult>();
+  const result = fetcher.state === "idle" ? fetcher.data : undefined;
+  useEffect(() => {
+    if (result && "done" in result) onDone(result.done);
+    // Once for each reply.
+  }, [result]);
+  return (
+    <fetcher.Form method="post" encType="multipart/form-data" className="mt-1 flex flex-wrap items-baseline gap-x-2 text-sm text-soft">
+      <input type="hidden" name="act" value="undo" />
+      <input type="hidden" name="change" value={change.id} />
+      <span>
+        Last changed {momentWords(change.modelAt, zone)} by {change.personName}: {countWords(change.items, "item")}, “{change.reason}”.
+      </span>
+      {mayAct && (
+        <button type="submit" className="plain-link" disabled={fetcher.state !== "idle"}>
+          Undo
+        </button>
+      )}
+      {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
+    </fetcher.Form>
   );
 }
