@@ -28,8 +28,27 @@ export function linkRateAt(link: Link, instant: number, timeZone: string): numbe
   return rate;
 }
 
-/** Rate steps from an instant on, in seconds after it, up to a horizon; windows are whole minutes. */
-export function linkRateSteps(link: Link, from: number, timeZone: string, horizonSeconds: number): { fromSeconds: number; rate: number }[] {
+type RateSteps = readonly { fromSeconds: number; rate: number }[];
+const known = new WeakMap<Link, Map<string, RateSteps>>();
+const KEPT = 4;
+
+/**
+ * Rate steps from an instant on, in seconds after it, up to a horizon; windows are whole minutes.
+ * Local time is slow to find, and one question asks for the same steps many times: the last few are kept.
+ */
+export function linkRateSteps(link: Link, from: number, timeZone: string, horizonSeconds: number): RateSteps {
+  const key = `${from}/${horizonSeconds}/${timeZone}`;
+  const kept = known.get(link) ?? new Map<string, RateSteps>();
+  known.set(link, kept);
+  let steps = kept.get(key);
+  if (!steps) {
+    if (kept.size >= KEPT) kept.clear();
+    kept.set(key, (steps = findRateSteps(link, from, timeZone, horizonSeconds)));
+  }
+  return steps;
+}
+
+function findRateSteps(link: Link, from: number, timeZone: string, horizonSeconds: number): RateSteps {
   const steps = [{ fromSeconds: 0, rate: linkRateAt(link, from, timeZone) }];
   if (link.limits.length === 0) return steps;
   const edges = [...new Set(link.limits.flatMap((limit) => [limit.from, limit.to]))];

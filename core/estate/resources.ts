@@ -8,7 +8,7 @@ const HORIZON_SECONDS = 4 * 86_400;
 
 /** Everything that steps hold or share, with the rates as the estate states them from an instant on. */
 export function estateResources(estate: Estate, at: number): TimelineResources {
-  const rates = new Map<string, { fromSeconds: number; rate: number }[]>();
+  const rates = new Map<string, readonly { fromSeconds: number; rate: number }[]>();
   const units = new Map<string, number>([[CREW_UNITS, estate.assumptions.crew]]);
   const steady = (id: string, rate: number): void => void rates.set(id, [{ fromSeconds: 0, rate }]);
   for (const link of estate.links) {
