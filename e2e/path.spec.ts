@@ -207,7 +207,9 @@ test("copies: copy now asks why, moves only what changed, shows on the strip, an
   await page.getByTestId("running").click();
   await expect(page.getByRole("dialog").getByRole("table")).toContainText("iB of ");
   await page.keyboard.press("Escape");
+  await setPace(page, "from event to event");
   await expect(page.getByTestId("running")).toHaveCount(0, { timeout: 45_000 });
+  await setPace(page, "hurried while something is awaited");
   await go(page, "/copies?machine=gate-control-1");
   const first = page.getByRole("complementary").getByRole("listitem").first();
   await expect(first).toContainText(/Tern Quay disks.*Gannet Yard disks.*Fulmar North bucket/s);
@@ -339,7 +341,7 @@ test("real folders: protected in the app and brought back identical", async () =
 test("fits twice the size and a phone without sideways scrolling, and prints", async () => {
   for (const [width, height] of [[640, 400], [390, 800]] as const) {
     await page.setViewportSize({ width, height });
-    for (const path of ["/", "/estate", "/estate/file/estate.yaml", "/copies", "/runbooks", "/rehearsals", "/records"]) {
+    for (const path of ["/", "/estate", "/estate?show=machines", "/copies", "/runbooks", "/rehearsals", "/records"]) {
       await go(page, path);
       expect(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth), `${path} at ${width}`).toBeLessThanOrEqual(1);
     }
@@ -376,7 +378,7 @@ test("an observer looks at everything and can change nothing, whatever is sent",
   await expect(other.getByRole("region", { name: /^Audit trail/ })).not.toContainText("not allowed");
   // Who is not signed in gets nothing; another site's request is refused.
   await other.context().clearCookies();
-  for (const path of ["/", "/copies", "/runbooks", "/rehearsals", "/records", "/records/00000000-0000-4000-8000-000000000000"]) {
+  for (const path of ["/", "/estate", "/estate/file/estate.yaml", "/find?text=names", "/copies", "/runbooks", "/rehearsals", "/records", "/records/00000000-0000-4000-8000-000000000000"]) {
     await other.goto(address(path));
     await expect(other).toHaveURL(/sign-in/);
   }
