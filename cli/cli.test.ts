@@ -43,29 +43,29 @@ describe("the command line", () => {
     expect(first).toMatchObject({ code: 0, err: "" });
     const id = /^point ([0-9a-f]{64})$/m.exec(first.out)![1]!;
     expect(first.out).toMatch(/charts: 4 entries, 586 KiB, 586 KiB new/);
-    expect((await run("protect", source, "--store", a, "--name", "charts")).out).toMatch(/0 B new/);
+    expect((await runHere("protect", source, "--store", a, "--name", "charts")).out).toMatch(/0 B new/);
     const listed = JSON.parse((await run("copies", "--store", a, "--json")).out) as { points: { id: string; name: string; capturedAt: string }[] };
     expect(listed.points).toHaveLength(2);
     expect(listed.points.map((p) => p.name)).toEqual(["charts", "charts"]);
     expect(Date.parse(listed.points[0]!.capturedAt)).toBeGreaterThan(Date.now() - 60_000);
     expect((await run("replicate", "--from", a, "--to", b)).out).toBe("2 points copied, 586 KiB sent\n");
-    expect((await run("replicate", "--from", a, "--to", b)).out).toBe("0 points copied, 0 B sent\n");
-    expect(await run("verify", "--store", b)).toMatchObject({ code: 0, out: expect.stringContaining("2 of 2 points whole") as string });
+    expect((await runHere("replicate", "--from", a, "--to", b)).out).toBe("0 points copied, 0 B sent\n");
+    expect(await runHere("verify", "--store", b)).toMatchObject({ code: 0, out: expect.stringContaining("2 of 2 points whole") as string });
     const back = join(work, "back");
     expect(await run("bring-back", "--store", b, "--name", "charts", "--point", id.slice(0, 8), "--to", back)).toMatchObject({ code: 0 });
     execFileSync("diff", ["-r", "--no-dereference", source, back]);
     // And a disk image, any file.
     const image = join(work, "disk.img");
     await writeFile(image, Buffer.concat([noise(300_000, 9), Buffer.alloc(2_000_000), noise(10, 1)]));
-    expect((await run("protect", image, "--store", a)).code).toBe(0);
-    expect((await run("bring-back", "--store", a, "--name", "disk.img", "--to", join(work, "img"))).code).toBe(0);
+    expect((await runHere("protect", image, "--store", a)).code).toBe(0);
+    expect((await runHere("bring-back", "--store", a, "--name", "disk.img", "--to", join(work, "img"))).code).toBe(0);
     expect((await readFile(join(work, "img/disk.img"))).equals(await readFile(image))).toBe(true);
   });
 
   it("ends with 1 where something is damaged and names it, and never brings back wrong bytes", async () => {
     const [source, work] = [await tree(), await temporaryFolder()];
     const store = join(work, "s");
-    await run("protect", source, "--store", store, "--name", "charts");
+    await runHere("protect", source, "--store", store, "--name", "charts");
     const blobs = join(store, "blobs/sha256");
     const sizes = await Promise.all((await readdir(blobs)).map(async (n) => [n, (await readFile(join(blobs, n))).length] as const));
     const [pack] = sizes.sort((x, y) => y[1] - x[1])[0]!;
@@ -76,12 +76,12 @@ describe("the command line", () => {
     expect(verified.code).toBe(1);
     expect(verified.err).toContain(`damaged blob ${pack}`);
     expect(verified.err).toMatch(/point [0-9a-f]{12} of charts .* is not whole/);
-    const back = await run("bring-back", "--store", store, "--name", "charts", "--to", join(work, "back"));
+    const back = await runHere("bring-back", "--store", store, "--name", "charts", "--to", join(work, "back"));
     expect(back).toMatchObject({ code: 1, err: expect.stringMatching(/^ypostasis: No store has chunk/) as string });
     const other = join(work, "other");
-    expect(await run("replicate", "--from", store, "--to", other)).toMatchObject({ code: 1, err: expect.stringContaining("was not copied") as string });
+    expect(await runHere("replicate", "--from", store, "--to", other)).toMatchObject({ code: 1, err: expect.stringContaining("was not copied") as string });
     await rename(join(blobs, pack), join(work, "gone"));
-    expect((await run("verify", "--store", store)).code).toBe(1);
+    expect((await runHere("verify", "--store", store)).code).toBe(1);
   });
 
   it("ends with 2 for wrong input, in one clear sentence", async () => {
@@ -124,9 +124,9 @@ describe("the command line", () => {
     expect(gates.recoverySeconds).toBe(expected.services.find((s) => s.service === "gates")!.recovery!.serviceable);
     expect(gates.lossSeconds).toBeGreaterThan(0);
     expect(gates.reasons.length).toBeGreaterThan(1);
-    const two = JSON.parse((await run("project", "--estate", "demo/estate.yaml", "--lose", "yard-disks", "--lose", "tern-quay", "--at", at, "--json")).out) as typeof json;
+    const two = JSON.parse((await runHere("project", "--estate", "demo/estate.yaml", "--lose", "yard-disks", "--lose", "tern-quay", "--at", at, "--json")).out) as typeof json;
     expect(two.services.find((s) => s.id === "gates")!.recoverySeconds!).toBeGreaterThan(gates.recoverySeconds!);
-    const words = await run("project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", at);
+    const words = await runHere("project", "--estate", "demo/estate.yaml", "--lose", "tern-quay", "--at", at);
     expect(words.out).toContain("Recovery points are from the policies in steady state. Detection and decision are assumed.");
   });
 
