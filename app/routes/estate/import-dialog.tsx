@@ -21,120 +21,127 @@ const WHAT = [
 type What = (typeof WHAT)[number][0];
 const isTable = (what: What): what is TableKind => (TABLE_KINDS as readonly string[]).includes(what);
 
+type Asked = { hosts: readonly { id: string; name: string }[]; onDone: (words: string) => void };
+
 /** Brings a file in: chosen, compared with what there is, and taken in only when that was accepted. */
-export function ImportDialog({
-  hosts,
-  open,
-  onOpenChange,
-  onDone,
-}: {
-  hosts: readonly { id: string; name: string }[];
-  open: boolean;
-  onOpenChange: (open: boolean) => void;
-  onDone: (words: string) => void;
-}) {
+export function ImportDialog({ open, onOpenChange, onDone, hosts }: Asked & { open: boolean; onOpenChange: (open: boolean) => void }) {
+  return (
+    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in" about="First you see what the file would change; nothing is taken in before you accept.">
+      <ImportForm
+        hosts={hosts}
+        onDone={(words) => {
+          onOpenChange(false);
+          onDone(words);
+        }}
+      />
+    </Dialog>
+  );
+}
+
+/** Begins anew each time the dialog is opened, for the chosen file does not outlast it. */
+function ImportForm({ hosts, onDone }: Asked) {
   const fetcher = useFetcher<EstateResult>();
   const form = useRef<HTMLFormElement>(null);
   const [what, setWhat] = useState<What>("estate");
   const [shown, setShown] = useState<Preview | null>(null);
+  const [result, setResult] = useState<EstateResult | null>(null);
   const [stale, setStale] = useState(false);
-  const result = fetcher.state === "idle" ? fetcher.data : undefined;
+  const { data, state } = fetcher;
   useEffect(() => {
-    if (result && "preview" in result) setShown(result.preview);
-    if (result && ("preview" in result || "faults" in result)) setStale(false);
-    if (result && "done" in result) {
-      setShown(null);
-      onOpenChange(false);
-      onDone(result.done);
-    }
+    if (state !== "idle" || !data) return;
+    setResult(data);
+    setStale(false);
+    if ("preview" in data) setShown(data.preview);
+    // What was shown holds as long as only the reason was wanting; otherwise it has to be looked at again.
+    else if (!("reply" in data)) setShown(null);
+    if ("done" in data) onDone(data.done);
     // Once for each reply.
-  }, [result]);
-  const busy = fetcher.state !== "idle";
+  }, [data, state]);
+  const busy = state !== "idle";
   const ready = shown !== null && !stale && (shown.table?.faults.length ?? 0) === 0;
   const send = (): void => {
-    const data = new FormData(form.current!);
-    data.set("act", ready ? "accept" : "preview");
-    if (shown) data.set("base", shown.base);
-    void fetcher.submit(data, { method: "post", action: "/estate", encType: "multipart/form-data" });
+    const asked = new FormData(form.current!);
+    asked.set("act", ready ? "accept" : "preview");
+    if (shown) asked.set("base", shown.base);
+    void fetcher.submit(asked, { method: "post", action: "/estate", encType: "multipart/form-data" });
   };
-  const forget = (): void => setShown(null);
+  const forget = (): void => {
+    setShown(null);
+    setResult(null);
+  };
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Bring in" about="First you see what the file would change; nothing is taken in before you accept.">
-      <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send())} noValidate>
+    <form ref={form} className="space-y-3" onSubmit={(e) => (e.preventDefault(), send())} noValidate>
+      <div>
+        <label htmlFor="incoming" className="block text-sm font-semibold">
+          File
+        </label>
+        <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
+      </div>
+      <div>
+        <label htmlFor="incoming-what" className="block text-sm font-semibold">
+          What it holds
+        </label>
+        <select
+          id="incoming-what"
+          name="what"
+          value={what}
+          onChange={(e) => (setWhat(e.target.value as What), forget())}
+          className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm"
+        >
+          {WHAT.map(([id, words]) => (
+            <option key={id} value={id}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </div>
+      {what === "estate" && (
+        <fieldset onChange={forget}>
+          <legend className="text-sm font-semibold">What is not in the file</legend>
+          <Choice type="radio" name="mode" value="merge" defaultChecked>
+            stays (merge)
+          </Choice>
+          <Choice type="radio" name="mode" value="replace">
+            goes (replace the whole estate)
+          </Choice>
+        </fieldset>
+      )}
+      {what === "ovf" && (
         <div>
-          <label htmlFor="incoming" className="block text-sm font-semibold">
-            File
+          <label htmlFor="incoming-host" className="block text-sm font-semibold">
+            Host they run on
           </label>
-          <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
-        </div>
-        <div>
-          <label htmlFor="incoming-what" className="block text-sm font-semibold">
-            What it holds
-          </label>
-          <select
-            id="incoming-what"
-            name="what"
-            value={what}
-            onChange={(e) => (setWhat(e.target.value as What), forget())}
-            className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm"
-          >
-            {WHAT.map(([id, words]) => (
-              <option key={id} value={id}>
-                {words}
+          <select id="incoming-host" name="host" onChange={forget} className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm">
+            {hosts.map((h) => (
+              <option key={h.id} value={h.id}>
+                {h.name}
               </option>
             ))}
           </select>
         </div>
-        {what === "estate" && (
-          <fieldset onChange={forget}>
-            <legend className="text-sm font-semibold">What is not in the file</legend>
-            <Choice type="radio" name="mode" value="merge" defaultChecked>
-              stays (merge)
-            </Choice>
-            <Choice type="radio" name="mode" value="replace">
-              goes (replace the whole estate)
-            </Choice>
-          </fieldset>
-        )}
-        {what === "ovf" && (
-          <div>
-            <label htmlFor="incoming-host" className="block text-sm font-semibold">
-              Host they run on
-            </label>
-            <select id="incoming-host" name="host" onChange={forget} className="mt-1 rounded-[3px] border border-line-strong bg-raised px-2 py-1 text-sm">
-              {hosts.map((h) => (
-                <option key={h.id} value={h.id}>
-                  {h.name}
-                </option>
-              ))}
-            </select>
-          </div>
-        )}
-        {result && "faults" in result && <Faults faults={result.faults} />}
-        {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
-        {shown?.table && isTable(what) && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
-        {shown?.table && shown.table.faults.length > 0 && !stale && (
-          <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />
-        )}
-        {ready &&
-          shown.table?.assumed.map((words) => (
-            <Notice key={words} kind="know">
-              {words}
-            </Notice>
-          ))}
-        {ready && <Difference preview={shown} />}
-        {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
-        {ready ? (
-          <Button kind="act" type="submit" disabled={busy || shown.total === 0}>
-            Accept {countWords(shown.total, "change")}
-          </Button>
-        ) : (
-          <Button kind="act" type="submit" disabled={busy}>
-            Show what it would change
-          </Button>
-        )}
-      </form>
-    </Dialog>
+      )}
+      {result && "faults" in result && <Faults faults={result.faults} />}
+      {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
+      {shown?.table && isTable(what) && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
+      {shown?.table && shown.table.faults.length > 0 && !stale && <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />}
+      {ready &&
+        shown.notes.map((words) => (
+          <Notice key={words} kind="know">
+            {words}
+          </Notice>
+        ))}
+      {ready && <Difference preview={shown} />}
+      {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
+      {ready ? (
+        <Button kind="act" type="submit" disabled={busy || shown.total === 0}>
+          Accept {countWords(shown.total, "change")}
+        </Button>
+      ) : (
+        <Button kind="act" type="submit" disabled={busy}>
+          Show what it would change
+        </Button>
+      )}
+    </form>
   );
 }
 
