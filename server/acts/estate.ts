@@ -1,8 +1,7 @@
-import { createHash } from "node:crypto";
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
 import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
-import { toRaw, writeEstateJson } from "#formats/estate/write-estate.ts";
+import { toRaw } from "#formats/estate/write-estate.ts";
 import { GeoJsonError, readSitesGeoJson } from "#formats/geojson/sites.ts";
 import { withOvfMachines } from "#formats/ovf/machines.ts";
 import { OvfError, readOvf } from "#formats/ovf/read-ovf.ts";
@@ -11,8 +10,8 @@ import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
-import { changeEstate } from "../estate/change-estate.ts";
-import { estateBefore, lastChange } from "../estate/last-change.ts";
+import { changeEstate, EstateMovedError } from "../estate/change-estate.ts";
+import { estateBefore, estateVersion, lastChange } from "../estate/last-change.ts";
 import { CannotError, mustAct, type Person } from "../people/roles.ts";
 
 type Context = { app: Application; person: Person };
@@ -21,9 +20,9 @@ export const IMPORT_MODES = ["merge", "replace"] as const;
 /** What is brought in: an estate file, sites as GeoJSON, an OVF descriptor whose machines shall run on a host, or a table of one kind with the meaning of its heads. */
 export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "ovf"; text: string; host: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
 
-/** What an import would do; `base` stands for the estate it was compared with, `table` tells how a table was read, `notes` what was assumed. */
+/** What an import would do; `base` is the version of the estate it was compared with, `table` tells how a table was read, `notes` what was assumed. */
 export type ImportPreview = {
-  base: string;
+  base: number;
   differences: ItemDifference[];
   pointsOfGoing: { machine: string; points: number }[];
   table: Omit<TableReading, "estate"> | null;
@@ -35,34 +34,46 @@ type Wanted = { wanted: Estate | null; table: ImportPreview["table"]; notes: str
 export async function previewImport({ app, person }: Context, incoming: Incoming): Promise<ImportPreview> {
   mustAct(person);
   const { db } = app.connection;
+  const base = await estateVersion(db, person.organisationId);
   const now = await loadEstate(db, person.organisationId);
   const { wanted, ...read } = await wantedEstate(now, incoming, person.organisationId);
-  if (!wanted) return { base: fingerprint(now), differences: [], pointsOfGoing: [], ...read };
+  if (!wanted) return { base, differences: [], pointsOfGoing: [], ...read };
   const differences = difference(now ?? nothingOf(wanted), wanted);
   const going = new Set(differences.filter((d) => d.kind === "machines" && d.change === "goes").map((d) => d.id));
   const counts = await pointCounts(db, person.organisationId);
-  return { base: fingerprint(now), differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })), ...read };
+  return { base, differences, pointsOfGoing: [...counts].filter(([machine]) => going.has(machine)).map(([machine, points]) => ({ machine, points })), ...read };
 }
 
 /** Carries an import out as it was shown; refused where the estate has changed since. */
-export async function acceptImport({ app, person }: Context, incoming: Incoming, base: string, reason: string): Promise<{ changed: number }> {
+export async function acceptImport({ app, person }: Context, incoming: Incoming, base: number, reason: string): Promise<{ changed: number }> {
   mustAct(person);
   const { db } = app.connection;
   const now = await loadEstate(db, person.organisationId);
-  if (fingerprint(now) !== base) throw new CannotError("The estate has changed since this was shown. Look at the difference again, then accept it");
   const { wanted } = await wantedEstate(now, incoming, person.organisationId);
   if (!wanted) throw new CannotError("The table has rows that are wrong; nothing was taken in");
-  return changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() });
+  return unlessMoved("The estate has changed since this was shown. Look at the difference again, then accept it", async () =>
+    changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() }, base),
+  );
+}
+
+async function unlessMoved<T>(words: string, act: () => Promise<T>): Promise<T> {
+  try {
+    return await act();
+  } catch (error) {
+    if (error instanceof EstateMovedError) throw new CannotError(words);
+    throw error;
+  }
 }
 
 /** Takes back the newest change, by a change of its own; refused where another came since. */
-export async function undoChange({ app, person }: Context, change: string): Promise<{ changed: number }> {
+export async function undoChange({ app, person }: Context, version: number): Promise<{ changed: number }> {
   mustAct(person);
   const { db } = app.connection;
+  const words = "The estate has been changed again since, so this change is no longer the newest and cannot be undone by itself";
   const last = await lastChange(db, person.organisationId);
-  if (last?.id !== change) throw new CannotError("The estate has been changed again since, so this change is no longer the newest and cannot be undone by itself");
-  const before = estateFromRaw(toRaw(await estateBefore(db, person.organisationId, change))).estate;
-  return changeEstate(db, before, { personName: person.name, reason: `undone: ${last.reason}`, modelAt: await app.world.now() });
+  if (last?.version !== version) throw new CannotError(words);
+  const before = estateFromRaw(toRaw(await estateBefore(db, person.organisationId, version))).estate;
+  return unlessMoved(words, async () => changeEstate(db, before, { personName: person.name, reason: `undone: ${last.reason}`, modelAt: await app.world.now() }, version));
 }
 
 async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<Wanted> {
@@ -114,5 +125,3 @@ function together(now: Estate, file: Estate): Estate {
 }
 
 const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], hosts: [], stores: [], machines: [], services: [], policies: [] });
-
-const fingerprint = (estate: Estate | null): string => createHash("sha256").update(estate ? writeEstateJson(estate) : "").digest("hex");

@@ -3,9 +3,15 @@ import equal from "fast-deep-equal";
 import { LIST_KINDS, SINGLE_KINDS } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
 import type { Database } from "../db/connect.ts";
+import { estateVersion } from "./last-change.ts";
 import { audit, estateItems, organisations } from "../db/schema.ts";
 
 export type ChangeBy = { personName: string; reason: string; modelAt: number };
+
+/** The estate is not the one any more that a change was made for. */
+export class EstateMovedError extends Error {
+  override readonly name = "EstateMovedError";
+}
 
 type Row = { kind: string; id: string; place: number; body: unknown };
 
@@ -17,11 +23,15 @@ const itemsOf = (estate: Estate): Row[] => [
 
 /**
  * The one way by which an estate changes: replaces it by another, and appends for every item that
- * differs who changed it, when by both clocks, why, and what it was before and after.
+ * differs who changed it, when by both clocks, why, and what it was before and after. `since` is the
+ * version the change was made for; throws `EstateMovedError` where another came in between.
  */
-export async function changeEstate(db: Database, estate: Estate, by: ChangeBy): Promise<{ changed: number }> {
+export async function changeEstate(db: Database, estate: Estate, by: ChangeBy, since?: number): Promise<{ changed: number }> {
   const organisationId = estate.organisation.id;
   return db.transaction(async (tx) => {
+    // One change after the other, so that two people's never undo each other unseen.
+    await tx.execute(sql`select pg_advisory_xact_lock(hashtextextended(${`estate/${organisationId}`}, 0))`);
+    if (since !== undefined && (await estateVersion(tx, organisationId)) !== since) throw new EstateMovedError();
     await tx.insert(organisations).values(estate.organisation).onConflictDoUpdate({ target: organisations.id, set: { name: estate.organisation.name, timeZone: estate.organisation.timeZone } });
     const rows = await tx.select().from(estateItems).where(eq(estateItems.organisationId, organisationId));
     const before = new Map(rows.map((row) => [`${row.kind}/${row.id}`, row]));

@@ -1,34 +1,36 @@
-import { and, desc, eq, sql } from "drizzle-orm";
+import { and, desc, eq, max, min, sql } from "drizzle-orm";
 import { LIST_KINDS, SINGLE_KINDS } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
 import type { Database } from "../db/connect.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { estateChanges } from "../db/schema.ts";
 
-/** The newest change of an estate: all items that one act changed share its instant. */
-export type LastChange = { id: string; items: number; personName: string; reason: string; modelAt: number };
+/** The newest change of an estate; `version` names it. */
+export type LastChange = { version: number; items: number; personName: string; reason: string; modelAt: number };
 
-/** `id` names the change and stays the same as long as it is the newest; null where there is none that can be undone. */
-export async function lastChange(db: Database, organisationId: string): Promise<LastChange | null> {
-  const [newest] = await db
-    .select({ id: sql<string>`extract(epoch from ${estateChanges.wallAt})::text`, personName: estateChanges.personName, reason: estateChanges.reason, modelAt: estateChanges.modelAt, items: sql<number>`count(*) over (partition by ${estateChanges.wallAt})::int` })
-    .from(estateChanges)
-    .where(eq(estateChanges.organisationId, organisationId))
-    .orderBy(desc(estateChanges.id))
-    .limit(1);
-  if (!newest) return null;
-  // Before the first change there was no estate to go back to.
-  const [first] = await db.select({ id: sql<string>`extract(epoch from min(${estateChanges.wallAt}))::text` }).from(estateChanges).where(eq(estateChanges.organisationId, organisationId));
-  return first!.id === newest.id ? null : newest;
+/** Grows with every change of an organisation's estate; 0 before the first. */
+export async function estateVersion(db: Pick<Database, "select">, organisationId: string): Promise<number> {
+  const [newest] = await db.select({ id: max(estateChanges.id) }).from(estateChanges).where(eq(estateChanges.organisationId, organisationId));
+  return newest?.id ?? 0;
 }
 
+/** All items that one act changed share its instant; null where nothing can be undone: before the first change there was no estate. */
+export async function lastChange(db: Database, organisationId: string): Promise<LastChange | null> {
+  const mine = eq(estateChanges.organisationId, organisationId);
+  const [newest] = await db.select().from(estateChanges).where(mine).orderBy(desc(estateChanges.id)).limit(1);
+  if (!newest) return null;
+  const [extent] = await db.select({ items: sql<number>`count(*)::int`, from: min(estateChanges.id) }).from(estateChanges).where(and(mine, sameAct(newest.id)));
+  const [first] = await db.select({ id: min(estateChanges.id) }).from(estateChanges).where(mine);
+  if (extent!.from === first!.id) return null;
+  return { version: newest.id, items: extent!.items, personName: newest.personName, reason: newest.reason, modelAt: newest.modelAt };
+}
+
+const sameAct = (id: number) => sql`${estateChanges.wallAt} = (select wall_at from estate_change where id = ${id})`;
+
 /** The estate as it was before a change, from the rows that the change left. */
-export async function estateBefore(db: Database, organisationId: string, change: string): Promise<Estate> {
+export async function estateBefore(db: Database, organisationId: string, version: number): Promise<Estate> {
   const now = (await loadEstate(db, organisationId))!;
-  const rows = await db
-    .select()
-    .from(estateChanges)
-    .where(and(eq(estateChanges.organisationId, organisationId), sql`extract(epoch from ${estateChanges.wallAt})::text = ${change}`));
+  const rows = await db.select().from(estateChanges).where(and(eq(estateChanges.organisationId, organisationId), sameAct(version)));
   const was = new Map(rows.map((r) => [`${r.kind}/${r.itemId}`, r.before]));
   const before: Record<string, unknown> = { ...now };
   for (const kind of SINGLE_KINDS) before[kind] = was.get(`${kind}/${kind}`) ?? now[kind];

@@ -91,7 +91,11 @@ describe("an estate file that is brought in", () => {
     expect(await acceptImport(context(), { form: "estate", text: text, mode: "merge" }, shown.base, "from the spreadsheet")).toEqual({ changed: 2 });
     expect(await loadEstate(db(), ORGANISATION)).toEqual(wanted);
     expect(await db().select().from(audit).where(eq(audit.reason, "from the spreadsheet"))).toHaveLength(1);
-    // What was shown holds no longer.
+    // What was shown holds no longer, nor do both of two that are accepted at once.
+    const { version } = (await lastChange(db(), ORGANISATION))!;
+    const two = await Promise.allSettled(["one", "other"].map(async (reason) => acceptImport(context(), { form: "estate", text: text.replace("North", reason), mode: "merge" }, version, reason)));
+    expect(two.map((t) => t.status).sort()).toEqual(["fulfilled", "rejected"]);
+    await undoChange(context(), (await lastChange(db(), ORGANISATION))!.version);
     await expect(acceptImport(context(), { form: "estate", text: text, mode: "merge" }, shown.base, "once more")).rejects.toThrow(/has changed since this was shown/);
     // Replacing by the file of before takes back what came.
     const back = await previewImport(context(), { form: "estate", text: writeEstateYaml(before), mode: "replace" });
@@ -117,14 +121,14 @@ describe("an estate file that is brought in", () => {
     // The newest change can be taken back, by whoever may act, as long as it is the newest.
     const last = (await lastChange(db(), ORGANISATION))!;
     expect(last).toMatchObject({ items: 2, reason: "from the spreadsheet, again", personName: "coordinator" });
-    await expect(undoChange({ app: trial.app, person: trial.observer }, last.id)).rejects.toBeInstanceOf(RefusedError);
-    await expect(undoChange({ app: trial.app, person: { ...trial.coordinator, organisationId: "elsewhere" } }, last.id)).rejects.toThrow(/no longer the newest/);
-    expect(await undoChange(context(), last.id)).toEqual({ changed: 2 });
+    await expect(undoChange({ app: trial.app, person: trial.observer }, last.version)).rejects.toBeInstanceOf(RefusedError);
+    await expect(undoChange({ app: trial.app, person: { ...trial.coordinator, organisationId: "elsewhere" } }, last.version)).rejects.toThrow(/no longer the newest/);
+    expect(await undoChange(context(), last.version)).toEqual({ changed: 2 });
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
-    await expect(undoChange(context(), last.id)).rejects.toThrow(/no longer the newest/);
-    expect(await undoChange(context(), (await lastChange(db(), ORGANISATION))!.id)).toEqual({ changed: 2 });
+    await expect(undoChange(context(), last.version)).rejects.toThrow(/no longer the newest/);
+    expect(await undoChange(context(), (await lastChange(db(), ORGANISATION))!.version)).toEqual({ changed: 2 });
     expect((await loadEstate(db(), ORGANISATION))!.machines.map((m) => m.id)).toContain("new-1");
-    await undoChange(context(), (await lastChange(db(), ORGANISATION))!.id);
+    await undoChange(context(), (await lastChange(db(), ORGANISATION))!.version);
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 
@@ -140,7 +144,7 @@ describe("an estate file that is brought in", () => {
     other.policies = [];
     await expect(previewImport(context(), { form: "estate", text: writeEstateYaml(other), mode: "merge" })).rejects.toThrow(/Together with what there is, the file cannot stand: .*needs a name of its own/);
     await expect(previewImport({ app: trial.app, person: trial.observer }, { form: "estate", text: text, mode: "merge" })).rejects.toBeInstanceOf(RefusedError);
-    await expect(acceptImport({ app: trial.app, person: trial.observer }, { form: "estate", text: text, mode: "merge" }, "", "no")).rejects.toBeInstanceOf(RefusedError);
+    await expect(acceptImport({ app: trial.app, person: trial.observer }, { form: "estate", text: text, mode: "merge" }, 0, "no")).rejects.toBeInstanceOf(RefusedError);
     expect(await loadEstate(db(), ORGANISATION)).toEqual(before);
   });
 });

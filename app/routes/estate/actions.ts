@@ -33,7 +33,7 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
         return { done: `${countWords(changed, "item")} changed.` };
       }
       case "undo": {
-        const { changed } = await undoChange(context, String(form.get("change") ?? ""));
+        const { changed } = await undoChange(context, Number(form.get("change")));
         return { done: `${countWords(changed, "item")} changed back.` };
       }
       default:

@@ -1,4 +1,4 @@
-import { mixed, object, string } from "yup";
+import { mixed, number, object, string } from "yup";
 import { TABLE_KINDS } from "#formats/table/columns.ts";
 import { reason } from "../copies/forms.ts";
 
@@ -14,4 +14,4 @@ export const previewForm = object({
   what: string().oneOf(["estate", "sites", "ovf", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
   mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
 });
-export const acceptForm = previewForm.shape({ base: string().required(), reason });
+export const acceptForm = previewForm.shape({ base: number().integer().required(), reason });

@@ -62,7 +62,7 @@ function ImportForm({ hosts, onDone }: Asked) {
   const send = (): void => {
     const asked = new FormData(form.current!);
     asked.set("act", ready ? "accept" : "preview");
-    if (shown) asked.set("base", shown.base);
+    if (shown) asked.set("base", String(shown.base));
     void fetcher.submit(asked, { method: "post", action: "/estate", encType: "multipart/form-data" });
   };
   const forget = (): void => {

@@ -135,7 +135,7 @@ function LastChange({ change, zone, mayAct, onDone }: { change: NonNullable<Esta
   return (
     <fetcher.Form method="post" encType="multipart/form-data" className="mt-1 flex flex-wrap items-baseline gap-x-2 text-sm text-soft">
       <input type="hidden" name="act" value="undo" />
-      <input type="hidden" name="change" value={change.id} />
+      <input type="hidden" name="change" value={change.version} />
       <span>
         Last changed {momentWords(change.modelAt, zone)} by {change.personName}: {countWords(change.items, "item")}, “{change.reason}”.
       </span>
