@@ -1,7 +1,7 @@
 import * as d3 from "d3";
 import type { Place } from "#core/estate/model.ts";
 
-/** A drawing of 1,000 by 560 units. */
+/** A drawing of 1,000 by 580 units. */
 export const MAP = { width: 1_000, height: 580 };
 const MARGIN = { top: 84, right: 120, bottom: 84, left: 120 };
 /** Circles, their names above and gauges beneath keep clear of each other. */

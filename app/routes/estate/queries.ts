@@ -2,6 +2,7 @@ import { distanceMetres } from "#core/estate/distance.ts";
 import { linkRateAt } from "#core/estate/link-rate.ts";
 import { byId, diskBytes, type Estate, siteOfMachine, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
+import { lossName } from "#core/outage/question.ts";
 import { freeRoom } from "#core/outage/placement.ts";
 import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
@@ -31,7 +32,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     chosen: site
       ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id) }
       : hazard
-        ? { is: "hazard" as const, ...hazard, goes: goesWith(estate, facts, hazard.id), members: hazard.takes.map((id) => estate.sites.find((s) => s.id === id)?.name ?? `the line ${id}`) }
+        ? { is: "hazard" as const, ...hazard, goes: goesWith(estate, facts, hazard.id), members: hazard.takes.map((id) => lossName(estate, id)) }
         : null,
   };
 }
@@ -66,7 +67,7 @@ function mapOf(estate: Estate, lostSites: ReadonlySet<string>, lostLinks: Readon
         lost: lostSites.has(s.id),
       };
     }),
-    links: estate.links.map((l) => ({ id: l.id, between: l.between, rate: linkRateAt(l, at, estate.organisation.timeZone), name: l.between.map((id) => estate.sites.find((s) => s.id === id)!.name).join(" – "), words: linkWords(l), lost: lostLinks.has(l.id) })),
+    links: estate.links.map((l) => ({ id: l.id, between: l.between, rate: linkRateAt(l, at, estate.organisation.timeZone), name: lossName(estate, l.id), words: linkWords(l), lost: lostLinks.has(l.id) })),
     hazards: estate.hazards.map((h) => ({ id: h.id, name: h.name, sites: h.takes.filter((id) => estate.sites.some((s) => s.id === id)) })),
     home: home.id,
     homeName: home.name,

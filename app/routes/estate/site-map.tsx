@@ -29,7 +29,7 @@ export function SiteMap({ map, chosen, to }: { map: MapView; chosen: string | nu
         const line = linkLine(spots.get(l.between[0])!, spots.get(l.between[1])!, spots.values());
         const tone = l.lost ? "var(--late)" : "var(--bar)";
         return (
-          <g key={l.id} className="pointer-events-none" role="img" aria-label={`the line ${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
+          <g key={l.id} className="pointer-events-none" role="img" aria-label={`${l.name}: ${l.words}${l.lost ? ", lost with its end" : ""}`}>
             <line
               x1={line.x1}
               y1={line.y1}
@@ -108,7 +108,7 @@ function SiteMark({ site, spot, home, chosen, to }: { site: MapSite; spot: Spot;
         </>
       )}
       {/* The words above are for the eye; the link says them by its name. */}
-      <Link to={to} preventScrollReset data-list-item aria-label={label}>
+      <Link to={to} preventScrollReset aria-label={label}>
         <rect x={x - 48} y={y - r - 40} width="96" height={2 * r + 72} fill="transparent" />
       </Link>
     </>
