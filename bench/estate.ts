@@ -1,23 +1,18 @@
 import { spawnSync } from "node:child_process";
 import { once } from "node:events";
 import { createWriteStream } from "node:fs";
-import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { finished } from "node:stream/promises";
 import { eq } from "drizzle-orm";
-import { readEstate } from "#formats/estate/read-estate.ts";
 import { readCsv } from "#formats/table/read-csv.ts";
 import { acceptImport, previewImport } from "#server/acts/estate.ts";
 import type { Application } from "#server/application.ts";
-import { connect, migrateToNewest } from "#server/db/connect.ts";
 import { estateItems } from "#server/db/schema.ts";
-import { changeEstate } from "#server/estate/change-estate.ts";
 import { readEstateView } from "../app/routes/estate/queries.ts";
-import { removeCluster, startCluster } from "../scripts/postgres.ts";
+import { AT, withDemoEstate } from "./demo-database.ts";
 import type { Figure } from "./main.ts";
 
 const MACHINES = 20_000;
-const AT = Date.UTC(2026, 10, 24, 10, 20);
 const HEADS = "machine,host,cores,memory,disk size,disk used,remark";
 const row = (i: number, remark: string): string => `box-${i},${i % 2 ? "tq-1" : "gy-1"},2,4 GiB,40 GiB,20 GiB,${remark}`;
 
@@ -29,14 +24,9 @@ async function seconds(act: () => Promise<unknown>): Promise<number> {
 
 /** Twenty thousand machines: brought in, looked at, and brought in from a file of 100 MB. */
 export async function benchEstate(folder: string, report: (figure: Figure) => void): Promise<void> {
-  const data = join(folder, "estate");
-  const connection = connect((await startCluster(data)).url, { relaxed: true });
-  try {
-    await migrateToNewest(connection);
+  await withDemoEstate(join(folder, "estate"), async (connection, estate) => {
     const { db } = connection;
-    const { estate } = readEstate(await readFile("demo/estate.yaml", "utf8"));
     const organisationId = estate.organisation.id;
-    await changeEstate(db, estate, { personName: "bench", reason: "bench", modelAt: AT });
     const context = { app: { connection, world: { now: async () => AT } } as unknown as Application, person: { id: "", name: "bench", role: "coordinator" as const, organisationId } };
     const bytes = new TextEncoder().encode([HEADS, ...Array.from({ length: MACHINES }, (_, i) => row(i, ""))].join("\n"));
     const table = { form: "table" as const, bytes, kind: "machines" as const, mapping: null };
@@ -55,10 +45,7 @@ export async function benchEstate(folder: string, report: (figure: Figure) => vo
     await page();
     const [reference, value] = [Math.min(await seconds(bare), await seconds(bare)), Math.min(await seconds(page), await seconds(page))];
     report({ name: "estate page, 20,000 machines", unit: "s", value, reference, ratio: value / reference, meaning: "server time of the page's data over the bare query" });
-  } finally {
-    await connection.pool.end();
-    removeCluster(data);
-  }
+  });
   const [narrow, wide] = [await csvFile(join(folder, "narrow.csv"), 0), await csvFile(join(folder, "wide.csv"), 5_000)];
   const [small, large] = [peakMib(narrow), peakMib(wide)];
   report({ name: "peak memory, CSV of 100 MB", unit: "MiB", value: large, reference: small, ratio: large / small, meaning: "20,000 machines with long remarks over the same without; the file itself is 95 MiB of it" });

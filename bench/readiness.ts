@@ -1,18 +1,13 @@
-import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import { projectedLags, scheduledCopies } from "#core/copies/legs.ts";
 import { assessReadiness } from "#core/readiness/readiness.ts";
-import { readEstate } from "#formats/estate/read-estate.ts";
 import type { Application } from "#server/application.ts";
-import { connect, migrateToNewest } from "#server/db/connect.ts";
 import { copies, estateItems, points } from "#server/db/schema.ts";
-import { changeEstate } from "#server/estate/change-estate.ts";
 import { outlook } from "#server/outlook.ts";
-import { removeCluster, startCluster } from "../scripts/postgres.ts";
+import { AT, withDemoEstate } from "./demo-database.ts";
 import type { Figure } from "./main.ts";
 
-const AT = Date.UTC(2026, 10, 24, 10, 20);
 const ROUNDS = 60;
 
 const median = (values: number[]): number => values.sort((a, b) => a - b)[Math.floor(values.length / 2)]!;
@@ -29,14 +24,9 @@ async function timed(act: () => Promise<unknown>): Promise<number> {
 
 /** The demo's readiness with a week of hourly copies, against merely reading the same rows. */
 export async function benchReadiness(folder: string, report: (figure: Figure) => void): Promise<void> {
-  const data = join(folder, "readiness");
-  const connection = connect((await startCluster(data)).url, { relaxed: true });
-  try {
-    await migrateToNewest(connection);
+  await withDemoEstate(join(folder, "readiness"), async (connection, estate) => {
     const { db } = connection;
-    const { estate } = readEstate(await readFile("demo/estate.yaml", "utf8"));
     const organisationId = estate.organisation.id;
-    await changeEstate(db, estate, { personName: "bench", reason: "bench", modelAt: AT });
     const policy = estate.policies[0]!;
     const facts = scheduledCopies(estate, policy, projectedLags(estate, policy, AT), AT - 7 * 86_400_000, AT).filter((f) => f.arrivedAt <= AT);
     const distinct = new Map(facts.map((f) => [f.point, f]));
@@ -54,8 +44,5 @@ export async function benchReadiness(folder: string, report: (figure: Figure) =>
     const reference = await timed(bare);
     const value = await timed(whole);
     report({ name: "readiness, a week hourly", unit: "ms", value, reference, ratio: value / reference, meaning: `four sites compared and one answered, over reading ${facts.length} copies' rows` });
-  } finally {
-    await connection.pool.end();
-    removeCluster(data);
-  }
+  });
 }

@@ -35,15 +35,24 @@ export function laySites(sites: readonly { id: string; place: Place | null; mach
     const y = MARGIN.top + inner.height / 2 + (seen[i]![1] - (top + bottom) / 2) * scale;
     return { id: s.id, r: siteRadius(s.machines), home: { x, y }, x, y };
   });
+  const clamp = (value: number, low: number, high: number): number => Math.max(low, Math.min(high, value));
+  const inside = (): void => {
+    for (const s of spots) {
+      s.x = clamp(s.x, MARGIN.left / 2, MAP.width - MARGIN.right / 2);
+      s.y = clamp(s.y, MARGIN.top, MAP.height - MARGIN.bottom);
+    }
+  };
+  // Held inside while they are pushed apart: held afterwards only, those beyond the edge would cover each other there.
   const simulation = d3
     .forceSimulation(spots)
     .force("x", d3.forceX<(typeof spots)[number]>((s) => s.home.x).strength(0.25))
     .force("y", d3.forceY<(typeof spots)[number]>((s) => s.home.y).strength(0.25))
+    .force("inside", inside)
     .force("apart", d3.forceCollide<(typeof spots)[number]>((s) => s.r + CLEAR).iterations(4))
     .stop();
   simulation.tick(160);
-  const clamp = (value: number, low: number, high: number): number => Math.max(low, Math.min(high, value));
-  const all = spots.map(({ id, x, y, r }): Spot => ({ id, r, x: clamp(x, MARGIN.left / 2, MAP.width - MARGIN.right / 2), y: clamp(y, MARGIN.top, MAP.height - MARGIN.bottom) }));
+  inside();
+  const all = spots.map(({ id, x, y, r }): Spot => ({ id, r, x, y }));
   const without = sites.filter((s) => !s.place);
   without.forEach((s, i) => all.push({ id: s.id, r: siteRadius(s.machines), x: ((i + 1) * MAP.width) / (without.length + 1), y: MAP.height - MARGIN.bottom / 2 }));
   return new Map(all.map((s) => [s.id, s]));

@@ -125,6 +125,20 @@ type Putting = { row: (values: Values, note: (path: string) => void) => Refusal;
 /** How the rows of each kind are put into an estate; a refusal leaves it unchanged. */
 const PUT: Record<TableKind, (raw: RawEstate) => Putting> = { machines: putMachines, services: putServices, dependencies: putDependencies };
 
+/** A row names its item, and no earlier row did. */
+function nameFault(kind: "machines" | "services", id: string, seen: Set<string>): Refusal {
+  const { words } = COLUMNS[kind][0]!;
+  if (!id) return { column: words, message: `the ${words} is not named` };
+  if (seen.has(id)) return { column: words, message: `${id} stands in an earlier row too` };
+  seen.add(id);
+  return undefined;
+}
+
+function missingOf(kind: "machines" | "services", id: string, values: Values): Refusal {
+  const missing = COLUMNS[kind].find((c) => c.needed && values[c.id] === undefined);
+  return missing && { column: missing.words, message: `${id} is new, so its ${missing.words} is needed` };
+}
+
 function putMachines(raw: RawEstate): Putting {
   const at = new Map(raw.machines.map((m) => [m.id, m]));
   const seen = new Set<string>();
@@ -132,13 +146,10 @@ function putMachines(raw: RawEstate): Putting {
   return {
     row(v, note) {
       const id = String(v["id"] ?? "");
-      if (!id) return { column: "machine", message: "the machine is not named" };
-      if (seen.has(id)) return { column: "machine", message: `${id} stands in an earlier row too` };
-      seen.add(id);
       const old = at.get(id);
+      const wrong = nameFault("machines", id, seen) ?? (old ? undefined : missingOf("machines", id, v));
+      if (wrong) return wrong;
       if (!old) {
-        const missing = COLUMNS.machines.find((c) => c.needed && v[c.id] === undefined);
-        if (missing) return { column: missing.words, message: `${id} is new, so its ${missing.words} is needed` };
         if (["hot", "written", "grown", "reduction", "prepare", "boot", "used"].some((key) => v[key] === undefined)) assumed++;
       } else if (old.disks.length > 1 && (v["size"] !== undefined || v["used"] !== undefined)) return { column: "disk size", message: `${id} has ${old.disks.length} disks, and a row tells of one; leave its disk cells empty` };
       const size = String(v["size"] ?? old?.disks[0]!.size);
@@ -167,12 +178,9 @@ function putServices(raw: RawEstate): Putting {
   return {
     row(v, note) {
       const id = String(v["id"] ?? "");
-      if (!id) return { column: "service", message: "the service is not named" };
-      if (seen.has(id)) return { column: "service", message: `${id} stands in an earlier row too` };
-      seen.add(id);
       const old = at.get(id);
-      const missing = old ? undefined : COLUMNS.services.find((c) => c.needed && v[c.id] === undefined);
-      if (missing) return { column: missing.words, message: `${id} is new, so its ${missing.words} is needed` };
+      const wrong = nameFault("services", id, seen) ?? (old ? undefined : missingOf("services", id, v));
+      if (wrong) return wrong;
       if (!old && ["serviceName", "check", "tell"].some((key) => v[key] === undefined)) assumed++;
       const fresh = { name: id, serviceName: id, tell: v["owner"] };
       const service = {

@@ -77,51 +77,39 @@ export async function undoChange({ app, person }: Context, version: number): Pro
 }
 
 async function wantedEstate(now: Estate | null, incoming: Incoming, organisationId: string): Promise<Wanted> {
-  if (incoming.form === "table") {
-    if (!now) throw new CannotError("A table is put into an estate, and none is described yet. Bring in an estate file first");
-    const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
-    return { wanted: estate, table, notes: table.assumed };
+  if (incoming.form === "estate") {
+    const file = readEstate(incoming.text).estate;
+    if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
+    const wanted = incoming.mode === "replace" || !now ? file : standing("Together with what there is, the file cannot stand", () => checked(merged(now, file)));
+    return { wanted, table: null, notes: [] };
   }
-  if (incoming.form === "sites") {
-    if (!now) throw new CannotError("Sites are put into an estate, and none is described yet. Bring in an estate file first");
-    return { wanted: placed(now, incoming.text), table: null, notes: [] };
+  if (!now) throw new CannotError("This is put into an estate, and none is described yet. Bring in an estate file first");
+  switch (incoming.form) {
+    case "table": {
+      const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
+      return { wanted: estate, table, notes: table.assumed };
+    }
+    case "sites":
+      return { wanted: standing("The sites cannot be taken in", () => checked(readSitesGeoJson(incoming.text, now))), table: null, notes: [] };
+    case "ovf": {
+      const { estate, notes } = standing("The descriptor cannot be taken in", () => withOvfMachines(now, readOvf(incoming.text), incoming.host));
+      return { wanted: estate, table: null, notes };
+    }
   }
-  if (incoming.form === "ovf") {
-    if (!now) throw new CannotError("Machines are put onto a host of an estate, and none is described yet. Bring in an estate file first");
-    const { estate, notes } = described(now, incoming);
-    return { wanted: estate, table: null, notes };
-  }
-  const file = readEstate(incoming.text).estate;
-  if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
-  return { wanted: incoming.mode === "replace" || !now ? file : together(now, file), table: null, notes: [] };
 }
 
-function described(now: Estate, { text, host }: { text: string; host: string }): { estate: Estate; notes: string[] } {
+/** What makes an estate that can stand; faults of what is brought in become one sentence. */
+function standing<T>(what: string, make: () => T): T {
   try {
-    return withOvfMachines(now, readOvf(text), host);
+    return make();
   } catch (error) {
-    if (error instanceof OvfError) throw new CannotError(`The descriptor cannot be taken in${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
-    if (error instanceof EstateFileError) throw new CannotError(`The descriptor cannot be taken in: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
+    if (error instanceof EstateFileError) throw new CannotError(`${what}: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
+    if (error instanceof OvfError) throw new CannotError(`${what}${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
+    if (error instanceof GeoJsonError) throw new CannotError(`${what}: ${error.message}`);
     throw error;
   }
 }
 
-function placed(now: Estate, text: string): Estate {
-  try {
-    return estateFromRaw(toRaw(readSitesGeoJson(text, now))).estate;
-  } catch (error) {
-    if (error instanceof GeoJsonError || error instanceof EstateFileError) throw new CannotError(`The sites cannot be taken in: ${error.message}`);
-    throw error;
-  }
-}
-
-function together(now: Estate, file: Estate): Estate {
-  try {
-    return estateFromRaw(toRaw(merged(now, file))).estate;
-  } catch (error) {
-    if (error instanceof EstateFileError) throw new CannotError(`Together with what there is, the file cannot stand: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
-    throw error;
-  }
-}
+const checked = (estate: Estate): Estate => estateFromRaw(toRaw(estate)).estate;
 
 const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], hosts: [], stores: [], machines: [], services: [], policies: [] });

@@ -1,9 +1,9 @@
-import { X } from "lucide-react";
 import { Link } from "react-router";
 import { countWords, durationWords, sizeWords } from "#core/wording/amounts.ts";
 import { Sawtooth } from "../../charts/sawtooth.tsx";
 import { instantText, useQuestionSearch } from "../../frame/question-link.ts";
 import { fullWords, momentWords } from "../../frame/zoned.ts";
+import { InspectorHead } from "../../ui/inspector-head.tsx";
 import type { CopiesView } from "./copies-view.ts";
 
 /** One machine: how much would be lost now, how that came about, and its points. */
@@ -13,12 +13,7 @@ export function MachineInspector({ chosen, stores, at, zone }: { chosen: NonNull
   const late = exposureNow === null || (rpo !== null && exposureNow > rpo);
   return (
     <div className="text-sm">
-      <div className="flex items-start justify-between">
-        <h2 className="figures text-lg">{chosen.name}</h2>
-        <Link to={search({ machine: null }) || "."} preventScrollReset aria-label={`Close ${chosen.name}`} className="p-1 text-soft hover:text-ink">
-          <X size={16} aria-hidden="true" />
-        </Link>
-      </div>
+      <InspectorHead name={chosen.name} closeTo={search({ machine: null })} figures />
       <p className="text-soft">
         {chosen.service ?? "no service needs it"} · {chosen.host}
         {rpo !== null && ` · RPO ${durationWords(rpo)}`}

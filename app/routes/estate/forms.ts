@@ -2,7 +2,7 @@ import { mixed, number, object, string } from "yup";
 import { TABLE_KINDS } from "#formats/table/columns.ts";
 import { reason } from "../copies/forms.ts";
 
-const MOST_BYTES = 128 * 1024 * 1024;
+export const MOST_BYTES = 128 * 1024 * 1024;
 
 const file = mixed<File>()
   .required("Choose a file.")

@@ -75,7 +75,7 @@ function ImportForm({ hosts, onDone }: Asked) {
         <label htmlFor="incoming" className="block text-sm font-semibold">
           File
         </label>
-        <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm" />
+        <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm file:mr-3 file:rounded-[3px] file:border file:border-solid file:border-line-strong file:bg-raised file:px-3 file:py-1 file:text-ink" />
       </div>
       <div>
         <label htmlFor="incoming-what" className="block text-sm font-semibold">
@@ -131,7 +131,7 @@ function ImportForm({ hosts, onDone }: Asked) {
           </Notice>
         ))}
       {ready && <Difference preview={shown} />}
-      {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" required />}
+      {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" autoFocus required />}
       {ready ? (
         <Button kind="act" type="submit" disabled={busy || shown.total === 0}>
           Accept {countWords(shown.total, "change")}

@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import { Link, useFetcher, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
+import { CannotError } from "#server/people/roles.ts";
 import { load, perform } from "../../context.ts";
 import { useLive } from "../../frame/live.tsx";
 import { askedQuestion, unlessOnlyArranged, useQuestionSearch } from "../../frame/question-link.ts";
@@ -13,6 +14,7 @@ import { orUnanswered } from "../../ui/or-unanswered.ts";
 import { NoEstate } from "../readiness/no-estate.tsx";
 import type { Route } from "./+types/route";
 import { actOnEstate, type EstateResult } from "./actions.ts";
+import { MOST_BYTES } from "./forms.ts";
 import { ImportDialog } from "./import-dialog.tsx";
 import { ItemTable } from "./item-table.tsx";
 import { type EstateView, readEstateView } from "./queries.ts";
@@ -31,7 +33,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
-  return perform(context, request, async (who) => actOnEstate(context.app, who, await request.formData()));
+  return perform(context, request, async (who) => {
+    // Told before it is read: what is larger would only fill the memory.
+    if (Number(request.headers.get("content-length") ?? 0) > MOST_BYTES + 1_048_576) throw new CannotError("A file may have 128 MiB at most; nothing was taken in");
+    return actOnEstate(context.app, who, await request.formData());
+  });
 }
 
 export const clientAction = ({ serverAction }: Route.ClientActionArgs) => orUnanswered(() => serverAction());

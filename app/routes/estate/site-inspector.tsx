@@ -1,7 +1,7 @@
-import { X } from "lucide-react";
 import { Link } from "react-router";
 import { countWords, durationWords, listWords, sizeWords } from "#core/wording/amounts.ts";
 import { useQuestionSearch } from "../../frame/question-link.ts";
+import { InspectorHead } from "../../ui/inspector-head.tsx";
 import type { EstateView } from "./queries.ts";
 
 type Chosen = NonNullable<EstateView["chosen"]>;
@@ -14,12 +14,7 @@ export function SiteInspector({ chosen, zone }: { chosen: Chosen; zone: string }
   const { goes } = chosen;
   return (
     <div className="text-sm">
-      <div className="flex items-start justify-between">
-        <h2 className="text-lg">{chosen.name}</h2>
-        <Link to={search({ item: null }) || "."} preventScrollReset aria-label={`Close ${chosen.name}`} className="p-1 text-soft hover:text-ink">
-          <X size={16} aria-hidden="true" />
-        </Link>
-      </div>
+      <InspectorHead name={chosen.name} closeTo={search({ item: null })} />
       {chosen.is === "site" ? (
         <p className={chosen.lost ? "font-semibold text-late" : "text-soft"}>
           {chosen.kind === "region" ? "cloud region" : "server room"} · {chosen.country} · {chosen.timeZone ?? zone}

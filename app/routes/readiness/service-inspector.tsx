@@ -1,4 +1,3 @@
-import { X } from "lucide-react";
 import { Link } from "react-router";
 import { GRADE_WORDS } from "#core/runbook/proof.ts";
 import { durationWords } from "#core/wording/amounts.ts";
@@ -6,6 +5,7 @@ import { Ruler, RulerAxis } from "../../charts/ruler.tsx";
 import { useQuestionSearch } from "../../frame/question-link.ts";
 import { fullWords, momentWords } from "../../frame/zoned.ts";
 import { ChainList } from "../../runs/chain-list.tsx";
+import { InspectorHead } from "../../ui/inspector-head.tsx";
 import type { readReadiness } from "./queries.ts";
 import { rulerLine, verdictTone } from "./ruler-line.ts";
 
@@ -32,12 +32,7 @@ export function ServiceInspector({
   const tone = verdictTone(chosen.verdict);
   return (
     <div className="text-sm">
-      <div className="flex items-start justify-between">
-        <h2 className="text-lg">{chosen.name}</h2>
-        <Link to={closeTo || "."} preventScrollReset aria-label={`Close ${chosen.name}`} className="p-1 text-soft hover:text-ink">
-          <X size={16} aria-hidden="true" />
-        </Link>
-      </div>
+      <InspectorHead name={chosen.name} closeTo={closeTo} />
       <p className="text-soft">
         Tier {chosen.tier} · {chosen.owner} · RTO {durationWords(chosen.rto)} · RPO {durationWords(chosen.rpo)}
         {chosen.mtd !== null && ` · MTD ${durationWords(chosen.mtd)}`}
