@@ -59,6 +59,8 @@ function ImportForm({ hosts, onDone }: Asked) {
   }, [data, state]);
   const busy = state !== "idle";
   const ready = shown !== null && !stale && (shown.table?.faults.length ?? 0) === 0;
+  // Only the reason can be wanting in what was shown already.
+  const wanting = ready && result && "reply" in result ? [result.error] : undefined;
   const send = (): void => {
     const asked = new FormData(form.current!);
     asked.set("act", ready ? "accept" : "preview");
@@ -75,7 +77,14 @@ function ImportForm({ hosts, onDone }: Asked) {
         <label htmlFor="incoming" className="block text-sm font-semibold">
           File
         </label>
-        <input id="incoming" name="file" type="file" accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt" onChange={forget} className="mt-1 w-full text-sm file:mr-3 file:rounded-[3px] file:border file:border-solid file:border-line-strong file:bg-raised file:px-3 file:py-1 file:text-ink" />
+        <input
+          id="incoming"
+          name="file"
+          type="file"
+          accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt"
+          onChange={forget}
+          className="mt-1 w-full text-sm file:mr-3 file:rounded-[3px] file:border file:border-solid file:border-line-strong file:bg-raised file:px-3 file:py-1 file:text-ink"
+        />
       </div>
       <div>
         <label htmlFor="incoming-what" className="block text-sm font-semibold">
@@ -121,7 +130,7 @@ function ImportForm({ hosts, onDone }: Asked) {
         </div>
       )}
       {result && "faults" in result && <Faults faults={result.faults} />}
-      {result && "error" in result && <Notice kind="wrong">{result.error}</Notice>}
+      {result && "error" in result && !wanting && <Notice kind="wrong">{result.error}</Notice>}
       {shown?.table && isTable(what) && <Mapping kind={what} table={shown.table} onChange={() => setStale(true)} />}
       {shown?.table && shown.table.faults.length > 0 && !stale && <Faults faults={shown.table.faults.map((f) => ({ line: f.line, where: f.column ?? "", message: f.message }))} />}
       {ready &&
@@ -131,7 +140,7 @@ function ImportForm({ hosts, onDone }: Asked) {
           </Notice>
         ))}
       {ready && <Difference preview={shown} />}
-      {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" autoFocus required />}
+      {ready && shown.total > 0 && <Field id="import-reason" name="reason" label="Why" autoComplete="off" autoFocus errors={wanting} required />}
       {ready ? (
         <Button kind="act" type="submit" disabled={busy || shown.total === 0}>
           Accept {countWords(shown.total, "change")}
