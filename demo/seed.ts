@@ -10,7 +10,6 @@ import { addPerson } from "#server/people/sign-in.ts";
 import { saveStoreAccess } from "#server/stores/store-book.ts";
 import type { FolderSecrets } from "../scripts/data-folder.ts";
 
-const BUCKET = "fulmar-north";
 const HOUR = 3_600_000;
 
 /** Describes the demo's estate, its people and how its stores are reached. */
@@ -20,15 +19,17 @@ export async function describeDemo(app: Application, data: string, secrets: Fold
   const modelAt = await app.world.now();
   await changeEstate(db, estate, { personName: "demo", reason: "read from demo/estate.yaml", modelAt });
   for (const s of secrets.signIns) await addPerson(db, { organisationId: estate.organisation.id, signInName: s.name, name: s.person, role: s.role, password: s.password });
-  for (const store of estate.stores.filter((s) => s.kind === "disk")) {
+  for (const store of estate.stores.filter((s) => s.kind === "disk" || s.kind === "drive")) {
     const path = join(data, "stores", store.id);
     await mkdir(path, { recursive: true });
     await saveStoreAccess(db, app.sealer, estate.organisation.id, store.id, { kind: "folder", path });
   }
-  const address = { endpoint: `http://127.0.0.1:${secrets.bucketPort}`, region: "north", bucket: BUCKET, accessKeyId: secrets.bucketKey, secretAccessKey: secrets.bucketSecret };
-  const client = new S3Client({ endpoint: address.endpoint, region: address.region, forcePathStyle: true, credentials: address, requestChecksumCalculation: "WHEN_REQUIRED" });
-  await client.send(new CreateBucketCommand({ Bucket: BUCKET }));
-  for (const store of estate.stores.filter((s) => s.kind === "bucket")) await saveStoreAccess(db, app.sealer, estate.organisation.id, store.id, { kind: "bucket", ...address });
+  const account = { endpoint: `http://127.0.0.1:${secrets.bucketPort}`, region: "fulmar", accessKeyId: secrets.bucketKey, secretAccessKey: secrets.bucketSecret };
+  const client = new S3Client({ endpoint: account.endpoint, region: account.region, forcePathStyle: true, credentials: account, requestChecksumCalculation: "WHEN_REQUIRED" });
+  for (const { id } of estate.stores.filter((s) => s.kind === "bucket" || s.kind === "archive")) {
+    await client.send(new CreateBucketCommand({ Bucket: id }));
+    await saveStoreAccess(db, app.sealer, estate.organisation.id, id, { kind: "bucket", ...account, bucket: id });
+  }
 }
 
 /** How much past a demo has: whole days, and hours at their end with a capture each. */
@@ -49,7 +50,7 @@ export async function runThroughPast(app: Application, begins: number, progress:
   const { organisation, policies } = readEstate(await readFile("demo/estate.yaml", "utf8")).estate;
   const instants = demoInstants(begins, past);
   await app.world.setPace({ mode: "events", factor: 60 });
-  await db.insert(works).values({ organisationId: organisation.id, kind: "history", subject: { kind: "history", policy: policies[0]!.id, instants }, foreground: true, personName: "demo", reason: "the demo's past" });
+  await db.insert(works).values({ organisationId: organisation.id, kind: "history", subject: { kind: "history", policies: policies.map(({ id, every }) => ({ id, every })), instants }, foreground: true, personName: "demo", reason: "the demo's past" });
   app.coordinator.start();
   for (;;) {
     await new Promise((done) => setTimeout(done, 400));
@@ -61,6 +62,8 @@ export async function runThroughPast(app: Application, begins: number, progress:
   const failed = await db.select().from(works).where(inArray(works.state, ["failed", "stopped"]));
   if (failed.length > 0) throw new Error(`the demo's past could not be made: ${failed[0]!.failure}`);
   await app.coordinator.stop();
-  await db.insert(schedules).values({ organisationId: organisation.id, policyId: policies[0]!.id, running: true, nextAt: (Math.floor((await app.world.now()) / HOUR) + 1) * HOUR }).onConflictDoNothing();
+  const now = await app.world.now();
+  const next = (every: number): number => (Math.floor(now / (every * 1000)) + 1) * every * 1000;
+  await db.insert(schedules).values(policies.map(({ id, every }) => ({ organisationId: organisation.id, policyId: id, running: true, nextAt: next(every) }))).onConflictDoNothing();
   await app.world.setPace({ mode: "hurried", factor: 60 });
 }

@@ -7,6 +7,7 @@ export type HostId = string;
 export type StoreId = string;
 export type MachineId = string;
 export type ServiceId = string;
+export type NetworkId = string;
 
 export type Organisation = { id: string; name: string; timeZone: string };
 
@@ -19,15 +20,34 @@ export type Hazard = { id: string; name: string; kind: HazardKind; takes: string
 export const HAZARD_KINDS = ["power", "cable", "flood", "provider"] as const;
 export type HazardKind = (typeof HAZARD_KINDS)[number];
 
-/** Both directions have the rate by themselves; limits hold in the organisation's time zone. */
-export type Link = { id: string; between: [SiteId, SiteId]; rate: number; latencyMs: number; limits: LinkLimit[] };
+/**
+ * Each direction has its rate by itself: `rate` from the first site to the second, and back too where
+ * no `backRate` is stated. Limits hold in both, in the organisation's time zone.
+ */
+export type Link = { id: string; between: [SiteId, SiteId]; rate: number; backRate?: number; latencyMs: number; limits: LinkLimit[] };
 /** `from`/`to` in minutes of the day; a window over midnight has `from` greater than `to`. Days 1 = Monday … 7 = Sunday. */
 export type LinkLimit = { days: number[]; from: number; to: number; rate: number };
+
+/** A range of addresses at one site, as CIDR. */
+export type Network = { id: NetworkId; name: string; site: SiteId; range: string; purpose: NetworkPurpose };
+export const NETWORK_PURPOSES = ["production", "copies", "staging"] as const;
+export type NetworkPurpose = (typeof NETWORK_PURPOSES)[number];
+
+/**
+ * A family of hosts between which a machine runs as it is. `can` is what the family offers, and
+ * what it does not closes ways of recovery; `converts` are the families whose machines it takes over.
+ */
+export type PlatformFamily = { id: string; name: string; kind: PlatformKind; can: Capability[]; converts: string[] };
+export const PLATFORM_KINDS = ["hypervisor", "bare", "cloud"] as const;
+export type PlatformKind = (typeof PLATFORM_KINDS)[number];
+export const CAPABILITIES = ["start-from-copy", "move-running", "network-boot", "quiesce"] as const;
+export type Capability = (typeof CAPABILITIES)[number];
 
 export type Host = {
   id: HostId;
   name: string;
   site: SiteId;
+  /** The id of a platform family; where the estate lists none, a name by itself. */
   platform: string;
   cores: number;
   memory: number;
@@ -42,13 +62,40 @@ export type Store = {
   id: StoreId;
   name: string;
   site: SiteId;
-  kind: "disk" | "bucket";
+  kind: StoreKind;
   capacity: number;
+  /** What may be used of the capacity, where that is less. */
+  quota?: number;
   readRate: number;
   writeRate: number;
   /** Machines brought back from it side by side. */
   restoreStreams: number;
+  /** Bytes per second of scattered small reads, and milliseconds until one answers: whether machines can run from it. */
+  randomReadRate?: number;
+  latencyMs?: number;
+  /** Seconds until what is asked for can be read at all. */
+  retrieval?: number;
+  redundancy?: Redundancy;
+  /** Copies cannot be changed or deleted before their time. */
+  locked?: boolean;
+  /** Whether what is sent to it is encrypted on the way. */
+  encryptedTransport?: boolean;
+  prices?: Prices;
 };
+export const STORE_KINDS = ["disk", "bucket", "archive", "drive"] as const;
+export type StoreKind = (typeof STORE_KINDS)[number];
+
+/** Copies that the store keeps by itself, and in which other site; `second` tells when that one may be read. */
+export type Redundancy = { copies: number; secondSite?: SiteId; second?: SecondReading };
+export const SECOND_READINGS = ["at-will", "declared-disaster"] as const;
+export type SecondReading = (typeof SECOND_READINGS)[number];
+/** In one currency, by TiB kept a month and by TiB read. */
+export type Prices = { currency: string; keepTiBMonth: number; readTiB: number };
+
+/** A passphrase without which copies are useless, and who holds it in writing where. */
+export type Key = { id: string; name: string; opens: StoreId[]; holders: KeyHolder[] };
+/** `tried`: the day on which it was last shown to open what it should, as YYYY-MM-DD. */
+export type KeyHolder = { who: string; place: string; site?: SiteId; tried?: string };
 
 export type Disk = { id: string; size: number; used: number };
 
@@ -59,6 +106,10 @@ export type Machine = {
   cores: number;
   memory: number;
   disks: Disk[];
+  firmware?: Firmware;
+  attached?: Attachment[];
+  /** Since when its source is gone from the platform (an ISO instant): it stays for its points. */
+  gone?: string;
   change: ChangeRate;
   /** Stored size over logical size, as far as is known. */
   reduction: number;
@@ -66,6 +117,10 @@ export type Machine = {
   prepare: number;
   boot: number;
 };
+
+export const FIRMWARES = ["bios", "uefi"] as const;
+export type Firmware = (typeof FIRMWARES)[number];
+export type Attachment = { network: NetworkId; address?: string };
 
 /** Bytes written per hour at random over a hot set (bytes), and bytes grown per hour apart. */
 export type ChangeRate = { hot: number; written: number; grown: number };
@@ -116,14 +171,19 @@ export type Estate = {
   sites: Site[];
   hazards: Hazard[];
   links: Link[];
+  networks: Network[];
+  platforms: PlatformFamily[];
   hosts: Host[];
   stores: Store[];
+  keys: Key[];
   machines: Machine[];
   services: Service[];
   policies: Policy[];
 };
 
 export const usedBytes = (machine: Machine): number => machine.disks.reduce((sum, disk) => sum + disk.used, 0);
+/** What may be used of a store. */
+export const storeCapacity = (store: Store): number => Math.min(store.capacity, store.quota ?? Infinity);
 export const diskBytes = (machine: Machine): number => machine.disks.reduce((sum, disk) => sum + disk.size, 0);
 
 const known = new WeakMap<readonly unknown[], ReadonlyMap<string, unknown>>();

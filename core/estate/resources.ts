@@ -12,8 +12,7 @@ export function estateResources(estate: Estate, at: number): TimelineResources {
   const units = new Map<string, number>([[CREW_UNITS, estate.assumptions.crew]]);
   const steady = (id: string, rate: number): void => void rates.set(id, [{ fromSeconds: 0, rate }]);
   for (const link of estate.links) {
-    const steps = linkRateSteps(link, at, estate.organisation.timeZone, HORIZON_SECONDS);
-    for (const site of link.between) rates.set(linkResource(link.id, site), steps);
+    for (const site of link.between) rates.set(linkResource(link.id, site), linkRateSteps(link, at, estate.organisation.timeZone, HORIZON_SECONDS, site));
   }
   for (const store of estate.stores) {
     steady(readResource(store.id), store.readRate);

@@ -1,4 +1,5 @@
 import { diskBytes, type Estate, type Host, type HostId, type Machine, type MachineId, type SiteId } from "../estate/model.ts";
+import { runsFamily } from "../estate/platforms.ts";
 import { countWords, listWords, sizeWords } from "../wording/amounts.ts";
 import type { Outage } from "./closure.ts";
 
@@ -35,7 +36,7 @@ export function placeService(
   const hosts = new Map<MachineId, HostId>();
   for (const machine of [...machines].sort((a, b) => b.memory - a.memory || b.cores - a.cores)) {
     const platform = platformOf.get(machine.host)!;
-    const candidates = estate.hosts.filter((h) => trial.has(h.id) && h.platform === platform && reachable(machine.id, h.site));
+    const candidates = estate.hosts.filter((h) => trial.has(h.id) && runsFamily(estate, h, platform) !== null && reachable(machine.id, h.site));
     const fitting = candidates
       .filter((h) => fits(machine, trial.get(h.id)!))
       .sort((a, b) => trial.get(a.id)!.memory - trial.get(b.id)!.memory || (a.id < b.id ? -1 : 1));

@@ -1,5 +1,6 @@
 import { type CopyFact, usableCopies } from "../copies/copy-fact.ts";
 import { byId, type Estate, type MachineId, type Service, type ServiceId, type StoreId } from "../estate/model.ts";
+import { linkRateFrom } from "../estate/link-rate.ts";
 import { estateResources } from "../estate/resources.ts";
 import { CREW_UNITS, linkResource, poolResource, readResource, routeBetween, startUnits, streamUnits } from "../estate/route.ts";
 import { strongGroups } from "../graph/strong-groups.ts";
@@ -180,7 +181,7 @@ function bestStores(estate: Estate, outage: Outage, copies: readonly CopyFact[],
   const speed = (id: StoreId): number => {
     const store = estate.stores.find((s) => s.id === id)!;
     const route = routeBetween(estate, store.site, site, outage.links);
-    return route ? Math.min(store.readRate, ...route.map((hop) => links.get(hop.link)!.rate)) : -1;
+    return route ? Math.min(store.readRate, ...route.map((hop) => linkRateFrom(links.get(hop.link)!, hop.from))) : -1;
   };
   return copies
     .map((f) => f.store)

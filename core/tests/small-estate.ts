@@ -25,6 +25,8 @@ export function smallEstate(change: (estate: Estate) => void = () => undefined):
       { id: "qy", between: ["quay", "yard"], rate: 100 * MIB, latencyMs: 1, limits: [] },
       { id: "yc", between: ["yard", "cloud"], rate: 50 * MIB, latencyMs: 9, limits: [] },
     ],
+    networks: [],
+    platforms: [],
     hosts: [
       { id: "q1", name: "Quay host", site: "quay", platform: "skerry", cores: 32, memory: 128 * GIB, pool: 2048 * GIB, poolRate: 800 * MIB, starts: 2 },
       { id: "y1", name: "Yard host", site: "yard", platform: "skerry", cores: 16, memory: 64 * GIB, pool: 1024 * GIB, poolRate: 400 * MIB, starts: 2 },
@@ -34,6 +36,7 @@ export function smallEstate(change: (estate: Estate) => void = () => undefined):
       { id: "yd", name: "Yard disks", site: "yard", kind: "disk", capacity: 4096 * GIB, readRate: 200 * MIB, writeRate: 200 * MIB, restoreStreams: 1 },
       { id: "cb", name: "Cloud bucket", site: "cloud", kind: "bucket", capacity: 4096 * GIB, readRate: 100 * MIB, writeRate: 100 * MIB, restoreStreams: 2 },
     ],
+    keys: [],
     machines: [machine("db", "q1", 40), machine("web", "q1", 20)],
     services: [service("data", ["db"]), service("site", ["web"], { tier: 2, dependsOn: [{ service: "data", strength: "hard" }] })],
     policies: [{ id: "p", name: "P", machines: ["db", "web"], every: 3_600, legs: [{ from: "machine", to: "qd" }, { from: "qd", to: "yd" }, { from: "yd", to: "cb" }] }],

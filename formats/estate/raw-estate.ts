@@ -1,4 +1,4 @@
-import type { Estate } from "#core/estate/model.ts";
+import type { Attachment, Capability, Estate, Firmware, PlatformKind, Prices, Redundancy, StoreKind } from "#core/estate/model.ts";
 
 /** The file as written: quantities in words, what has a usual value left out. The types follow the schema. */
 export type RawEstate = {
@@ -8,9 +8,29 @@ export type RawEstate = {
   coordinator: { site: string; copy: { method: string; site: string }; returns: { site: string; within: string } };
   sites: Estate["sites"];
   hazards?: Estate["hazards"];
-  links?: { id: string; between: [string, string]; rate: string; latencyMs: number; limits?: { days: number[]; from: string; to: string; rate: string }[] }[];
+  links?: { id: string; between: [string, string]; rate: string; backRate?: string; latencyMs: number; limits?: { days: number[]; from: string; to: string; rate: string }[] }[];
+  networks?: Estate["networks"];
+  platforms?: { id: string; name: string; kind: PlatformKind; can?: Capability[]; converts?: string[] }[];
   hosts: { id: string; name: string; site: string; platform: string; cores: number; memory: string; pool: string; poolRate: string; starts: number }[];
-  stores: { id: string; name: string; site: string; kind: "disk" | "bucket"; capacity: string; readRate: string; writeRate: string; restoreStreams: number }[];
+  stores: {
+    id: string;
+    name: string;
+    site: string;
+    kind: StoreKind;
+    capacity: string;
+    quota?: string;
+    readRate: string;
+    writeRate: string;
+    restoreStreams: number;
+    randomReadRate?: string;
+    latencyMs?: number;
+    retrieval?: string;
+    redundancy?: Redundancy;
+    locked?: boolean;
+    encryptedTransport?: boolean;
+    prices?: Prices;
+  }[];
+  keys?: Estate["keys"];
   machines: {
     id: string;
     name?: string;
@@ -18,6 +38,9 @@ export type RawEstate = {
     cores: number;
     memory: string;
     disks: { id: string; size: string; used: string }[];
+    firmware?: Firmware;
+    attached?: Attachment[];
+    gone?: string;
     change: { hot: string; written: string; grown: string };
     reduction: number;
     prepare: string;

@@ -4,6 +4,7 @@ import { isAlias, isMap, isScalar, isSeq, LineCounter, parseDocument, type Docum
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { type Estate, usedBytes } from "#core/estate/model.ts";
 import { readClock, readDuration, readRate, readSize } from "./quantities.ts";
+import { attachmentFaults, networkFaults } from "./network-faults.ts";
 import type { RawEstate } from "./raw-estate.ts";
 import { ESTATE_SCHEMA } from "./schema.ts";
 
@@ -128,7 +129,7 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
   const faults: EstateFault[] = [];
   const say = (path: (string | number)[], message: string): void => void faults.push({ path: namedPath(path, raw), line: at(path), message });
   const ids: Record<string, Set<string>> = {};
-  for (const kind of ["sites", "hazards", "links", "hosts", "stores", "machines", "services", "policies"] as const) {
+  for (const kind of ["sites", "hazards", "links", "networks", "platforms", "hosts", "stores", "keys", "machines", "services", "policies"] as const) {
     const known = (ids[kind] = new Set<string>());
     raw[kind]?.forEach((item, i) => {
       if (known.has(item.id)) say([kind, i, "id"], `${item.id} is used twice; every id of a kind must be its own`);
@@ -171,8 +172,29 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
     link.between.forEach((site, k) => needs("sites", site, ["links", i, "between", k]));
     if (link.between[0] === link.between[1]) say(["links", i, "between"], "a link joins two different sites");
   });
-  raw.hosts.forEach((host, i) => needs("sites", host.site, ["hosts", i, "site"]));
-  raw.stores.forEach((store, i) => needs("sites", store.site, ["stores", i, "site"]));
+  networkFaults(raw.networks ?? [], (i) => needs("sites", raw.networks![i]!.site, ["networks", i, "site"]), (i, key, message) => say(["networks", i, key], message));
+  raw.platforms?.forEach((platform, i) =>
+    platform.converts?.forEach((id, k) => {
+      needs("platforms", id, ["platforms", i, "converts", k]);
+      if (id === platform.id) say(["platforms", i, "converts", k], "a platform runs its own machines; it has nothing to convert");
+    }),
+  );
+  raw.hosts.forEach((host, i) => {
+    needs("sites", host.site, ["hosts", i, "site"]);
+    if (raw.platforms?.length) needs("platforms", host.platform, ["hosts", i, "platform"]);
+  });
+  raw.stores.forEach((store, i) => {
+    needs("sites", store.site, ["stores", i, "site"]);
+    if (store.quota && readSize(store.quota) > readSize(store.capacity)) say(["stores", i, "quota"], `a quota of ${store.quota} is more than the ${store.capacity} that there are; leave it out or lower it`);
+    const { secondSite, second } = store.redundancy ?? {};
+    if (secondSite) needs("sites", secondSite, ["stores", i, "redundancy", "secondSite"]);
+    if (secondSite === store.site) say(["stores", i, "redundancy", "secondSite"], "the second copy lies at another site than the store; leave the second site out where both lie at one");
+    if ((secondSite === undefined) !== (second === undefined)) say(["stores", i, "redundancy"], "a second site and when it may be read belong together; state both or neither");
+  });
+  raw.keys?.forEach((key, i) => {
+    key.opens.forEach((store, k) => needs("stores", store, ["keys", i, "opens", k]));
+    key.holders.forEach((holder, k) => holder.site && needs("sites", holder.site, ["keys", i, "holders", k, "site"]));
+  });
   raw.machines.forEach((machine, i) => {
     needs("hosts", machine.host, ["machines", i, "host"]);
     machine.disks.forEach((disk, k) => {
@@ -181,6 +203,7 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
       if (machine.disks.findIndex((d) => d.id === disk.id) !== k) say(["machines", i, "disks", k, "id"], `${disk.id} is used twice in this machine`);
     });
   });
+  attachmentFaults(raw, needs, say);
   raw.services.forEach((service, i) => {
     service.machines.forEach((machine, k) => needs("machines", machine, ["services", i, "machines", k]));
     service.dependsOn?.forEach((dependency, k) => {
@@ -209,6 +232,9 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
   return faults;
 }
 
+/** A field that may be left out, and stays out then. */
+const given = <K extends string>(key: K, value: string | undefined, read: (text: string) => number): { [P in K]?: number } => (value === undefined ? {} : ({ [key]: read(value) } as { [P in K]?: number }));
+
 function toEstate(raw: RawEstate): Estate {
   const { assumptions: a, coordinator: c } = raw;
   return {
@@ -217,13 +243,25 @@ function toEstate(raw: RawEstate): Estate {
     coordinator: { site: c.site, copy: c.copy, returns: { site: c.returns.site, seconds: readDuration(c.returns.within) } },
     sites: raw.sites,
     hazards: raw.hazards ?? [],
-    links: (raw.links ?? []).map((l) => ({
+    links: (raw.links ?? []).map(({ backRate, ...l }) => ({
       ...l,
       rate: readRate(l.rate),
+      ...given("backRate", backRate, readRate),
       limits: (l.limits ?? []).map((w) => ({ days: w.days, from: readClock(w.from), to: readClock(w.to), rate: readRate(w.rate) })),
     })),
+    networks: raw.networks ?? [],
+    platforms: (raw.platforms ?? []).map((p) => ({ ...p, can: p.can ?? [], converts: p.converts ?? [] })),
     hosts: raw.hosts.map((h) => ({ ...h, memory: readSize(h.memory), pool: readSize(h.pool), poolRate: readRate(h.poolRate) })),
-    stores: raw.stores.map((s) => ({ ...s, capacity: readSize(s.capacity), readRate: readRate(s.readRate), writeRate: readRate(s.writeRate) })),
+    stores: raw.stores.map(({ quota, randomReadRate, retrieval, ...s }) => ({
+      ...s,
+      capacity: readSize(s.capacity),
+      readRate: readRate(s.readRate),
+      writeRate: readRate(s.writeRate),
+      ...given("quota", quota, readSize),
+      ...given("randomReadRate", randomReadRate, readRate),
+      ...given("retrieval", retrieval, readDuration),
+    })),
+    keys: raw.keys ?? [],
     machines: raw.machines.map((m) => ({
       ...m,
       name: m.name ?? m.id,

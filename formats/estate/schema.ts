@@ -1,4 +1,4 @@
-import { HAZARD_KINDS } from "#core/estate/model.ts";
+import { CAPABILITIES, FIRMWARES, HAZARD_KINDS, NETWORK_PURPOSES, PLATFORM_KINDS, SECOND_READINGS, STORE_KINDS } from "#core/estate/model.ts";
 import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "./quantities.ts";
 
 /** The published JSON Schema (draft 2020-12) of the estate file; `docs/estate.schema.json` is written from it. */
@@ -8,6 +8,8 @@ const count = { type: "integer", minimum: 1 } as const;
 const size = { type: "string", pattern: SIZE_PATTERN, description: "a size such as 64 GiB" } as const;
 const duration = { type: "string", pattern: DURATION_PATTERN, description: "a duration such as 15 min" } as const;
 const rate = { type: "string", pattern: RATE_PATTERN, description: "a rate such as 2 Gbit/s, 480 MiB/s or 6 GiB/h" } as const;
+const ADDRESS_PATTERN = "^[0-9a-fA-F.:]+$";
+const CIDR_PATTERN = "^[0-9a-fA-F.:]+/[0-9]{1,3}$";
 const clock = { type: "string", pattern: "^([01][0-9]|2[0-4]):[0-5][0-9]$", description: "a time of day such as 07:30" } as const;
 
 const object = <P extends Record<string, unknown>>(properties: P, optional: (keyof P)[] = []) => ({
@@ -36,14 +38,40 @@ export const ESTATE_SCHEMA = {
             id,
             between: { type: "array", items: id, minItems: 2, maxItems: 2 },
             rate,
+            backRate: rate,
             latencyMs: { type: "number", minimum: 0 },
             limits: list(object({ days: list({ type: "integer", minimum: 1, maximum: 7 }), from: clock, to: clock, rate })),
           },
-          ["limits"],
+          ["backRate", "limits"],
         ),
       ),
+      networks: list(object({ id, name: text, site: id, range: { type: "string", pattern: CIDR_PATTERN, description: "a range of addresses such as 10.20.0.0/16" }, purpose: { enum: NETWORK_PURPOSES } })),
+      platforms: list(object({ id, name: text, kind: { enum: PLATFORM_KINDS }, can: list({ enum: CAPABILITIES }), converts: list(id) }, ["can", "converts"])),
       hosts: list(object({ id, name: text, site: id, platform: text, cores: count, memory: size, pool: size, poolRate: rate, starts: count })),
-      stores: list(object({ id, name: text, site: id, kind: { enum: ["disk", "bucket"] }, capacity: size, readRate: rate, writeRate: rate, restoreStreams: count })),
+      stores: list(
+        object(
+          {
+            id,
+            name: text,
+            site: id,
+            kind: { enum: STORE_KINDS },
+            capacity: size,
+            quota: size,
+            readRate: rate,
+            writeRate: rate,
+            restoreStreams: count,
+            randomReadRate: rate,
+            latencyMs: { type: "number", minimum: 0 },
+            retrieval: duration,
+            redundancy: object({ copies: count, secondSite: id, second: { enum: SECOND_READINGS } }, ["secondSite", "second"]),
+            locked: { type: "boolean" },
+            encryptedTransport: { type: "boolean" },
+            prices: object({ currency: { type: "string", pattern: "^[A-Z]{3}$", description: "a currency code such as EUR" }, keepTiBMonth: { type: "number", minimum: 0 }, readTiB: { type: "number", minimum: 0 } }),
+          },
+          ["quota", "randomReadRate", "latencyMs", "retrieval", "redundancy", "locked", "encryptedTransport", "prices"],
+        ),
+      ),
+      keys: list(object({ id, name: text, opens: { ...list(id), minItems: 1 }, holders: { ...list(object({ who: text, place: text, site: id, tried: { type: "string", format: "date" } }, ["site", "tried"])), minItems: 1 } })),
       machines: list(
         object(
           {
@@ -53,12 +81,15 @@ export const ESTATE_SCHEMA = {
             cores: count,
             memory: size,
             disks: { ...list(object({ id, size, used: size })), minItems: 1 },
+            firmware: { enum: FIRMWARES },
+            attached: list(object({ network: id, address: { type: "string", pattern: ADDRESS_PATTERN, description: "an address such as 10.20.0.7" } }, ["address"])),
+            gone: { type: "string", format: "date-time" },
             change: object({ hot: size, written: rate, grown: rate }),
             reduction: { type: "number", exclusiveMinimum: 0, maximum: 1 },
             prepare: duration,
             boot: duration,
           },
-          ["name"],
+          ["name", "firmware", "attached", "gone"],
         ),
       ),
       services: list(
@@ -84,6 +115,6 @@ export const ESTATE_SCHEMA = {
       policies: list(object({ id, name: text, machines: list(id), every: duration, legs: { ...list(object({ from: id, to: id })), minItems: 1 } })),
       points: list(object({ machine: id, capturedAt: { type: "string", format: "date-time" }, stores: list(id) })),
     },
-    ["points", "hazards", "links", "policies"],
+    ["points", "hazards", "links", "networks", "platforms", "keys", "policies"],
   ),
 } as const;

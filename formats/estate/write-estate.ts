@@ -18,11 +18,23 @@ export function toRaw(estate: Estate): RawEstate {
       estate.links.map((l) => ({
         ...l,
         rate: writeRate(l.rate),
+        backRate: optional(l.backRate, writeRate),
         limits: some(l.limits.map((w) => ({ days: w.days, from: writeClock(w.from), to: writeClock(w.to), rate: writeRate(w.rate) }))),
       })),
     ),
+    networks: some(estate.networks),
+    platforms: some(estate.platforms.map((p) => ({ ...p, can: some(p.can), converts: some(p.converts) }))),
     hosts: estate.hosts.map((h) => ({ ...h, memory: writeSize(h.memory), pool: writeSize(h.pool), poolRate: writeRate(h.poolRate) })),
-    stores: estate.stores.map((s) => ({ ...s, capacity: writeSize(s.capacity), readRate: writeRate(s.readRate), writeRate: writeRate(s.writeRate) })),
+    stores: estate.stores.map((s) => ({
+      ...s,
+      capacity: writeSize(s.capacity),
+      quota: optional(s.quota, writeSize),
+      readRate: writeRate(s.readRate),
+      writeRate: writeRate(s.writeRate),
+      randomReadRate: optional(s.randomReadRate, writeRate),
+      retrieval: optional(s.retrieval, writeDuration),
+    })),
+    keys: some(estate.keys),
     machines: estate.machines.map((m) => ({
       ...m,
       name: m.name === m.id ? undefined : m.name,
@@ -45,6 +57,7 @@ export function toRaw(estate: Estate): RawEstate {
   }) as RawEstate;
 }
 
+const optional = (value: number | undefined, write: (n: number) => string): string | undefined => (value === undefined ? undefined : write(value));
 const withoutGaps = (value: unknown): unknown => JSON.parse(JSON.stringify(value));
 
 export const writeEstateJson = (estate: Estate): string => `${JSON.stringify(toRaw(estate), null, 2)}\n`;
@@ -71,7 +84,7 @@ const means = (value: unknown): string => {
 
 /** Whether what is written there is what holds when nothing is written. */
 const isUsual = (key: string, value: unknown, map: YAMLMap): boolean =>
-  (key === "name" && value === map.get("id")) || (key === "wrt" && means(value) === means("0 s")) || (["dependsOn", "limits", "links", "policies", "hazards"].includes(key) && Array.isArray(value) && value.length === 0);
+  (key === "name" && value === map.get("id")) || (key === "wrt" && means(value) === means("0 s")) || (["dependsOn", "limits", "links", "policies", "hazards", "networks", "platforms", "keys", "can", "converts"].includes(key) && Array.isArray(value) && value.length === 0);
 
 function updateMap(document: Document, map: YAMLMap, wanted: Record<string, unknown>): void {
   for (const pair of [...map.items]) {

@@ -112,4 +112,4 @@ function standing<T>(what: string, make: () => T): T {
 
 const checked = (estate: Estate): Estate => estateFromRaw(toRaw(estate)).estate;
 
-const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], hosts: [], stores: [], machines: [], services: [], policies: [] });
+const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], networks: [], platforms: [], hosts: [], stores: [], keys: [], machines: [], services: [], policies: [] });

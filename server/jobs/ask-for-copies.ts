@@ -13,13 +13,15 @@ export async function askForCopies(
 ): Promise<{ asked: string[]; stillRunning: string[] }> {
   const estate = await loadEstate(db, organisationId);
   const policy = estate?.policies.find((p) => p.id === policyId);
-  if (!policy) return { asked: [], stillRunning: [] };
+  if (!estate || !policy) return { asked: [], stillRunning: [] };
   const open = await db
     .select({ subject: works.subject })
     .from(works)
     .where(and(eq(works.organisationId, organisationId), eq(works.kind, "copy"), inArray(works.state, ["waiting", "running", "stopping", "stopped"])));
   const busy = new Set(open.flatMap((w) => (w.subject.kind === "copy" ? [w.subject.machine] : [])));
-  const wanted = policy.machines.filter((m) => !by.machines || by.machines.includes(m));
+  // What is gone from its platform cannot be read there any more; its points stay.
+  const gone = new Set(estate.machines.filter((m) => m.gone).map((m) => m.id));
+  const wanted = policy.machines.filter((m) => !gone.has(m) && (!by.machines || by.machines.includes(m)));
   const asked = wanted.filter((m) => !busy.has(m));
   if (asked.length > 0)
     await db.insert(works).values(
@@ -33,7 +35,7 @@ export const replayHistory =
   (db: Database): Runner =>
   async (flow, work, { beginNew, progress }) => {
     if (work.subject.kind !== "history") throw new TypeError("not a history");
-    const { policy, instants } = work.subject;
+    const { policies, instants } = work.subject;
     for (const [i, at] of instants.entries()) {
       await flow.gate(`at/${at}`, { kind: "wake", at });
       progress({ note: `${i + 1} of ${instants.length}` });
@@ -41,7 +43,10 @@ export const replayHistory =
       if (i === instants.length - 1) break;
       const [done] = await db.select({ n: sql<number>`count(*)::int` }).from(works).where(sql`${works.kind} = 'copy' and ${works.reason} = ${reasonOf(at)}`);
       if (done!.n > 0) continue;
-      await askForCopies(db, work.organisationId, policy, { personName: work.personName, reason: reasonOf(at), foreground: true });
+      // A policy is asked for where one of its own instants has passed since the last round.
+      const passed = (every: number, instant: number): number => Math.floor(instant / (every * 1000));
+      const due = policies.filter((p) => i === 0 || passed(p.every, at) > passed(p.every, instants[i - 1]!));
+      for (const { id } of due) await askForCopies(db, work.organisationId, id, { personName: work.personName, reason: reasonOf(at), foreground: true });
       await beginNew();
     }
   };

@@ -1,5 +1,5 @@
 import { legUses } from "#core/copies/legs.ts";
-import type { Estate, Leg, Machine } from "#core/estate/model.ts";
+import { type Estate, type Leg, type Machine, storeCapacity } from "#core/estate/model.ts";
 import { sizeWords } from "#core/wording/amounts.ts";
 import { capture } from "#engine/capture.ts";
 import type { WriterTotals } from "#engine/chunks/chunk-writer.ts";
@@ -100,8 +100,8 @@ const legKey = (leg: Leg): string => `${leg.from}>${leg.to}`;
 function refuseWithoutRoom(vault: Vault, estate: Estate, storeId: string, wanted: number, machine: string): void {
   const store = estate.stores.find((s) => s.id === storeId)!;
   const used = vault.nominalStored;
-  if (used + wanted <= store.capacity) return;
-  throw new EngineError("full", `${store.name} has ${sizeWords(Math.max(0, store.capacity - used))} left and ${machine} needs about ${sizeWords(wanted)}; enlarge the store (nothing is cleaned up yet)`);
+  if (used + wanted <= storeCapacity(store)) return;
+  throw new EngineError("full", `${store.name} has ${sizeWords(Math.max(0, storeCapacity(store) - used))} left and ${machine} needs about ${sizeWords(wanted)}; enlarge the store (nothing is cleaned up yet)`);
 }
 
 async function diskMaps(vault: Vault, point: PointId): Promise<Map<string, StreamMap>> {

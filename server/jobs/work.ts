@@ -6,7 +6,7 @@ export type WorkSubject =
   | { kind: "protect"; name: string; path: string; capturedAt: number; storeIds: StoreId[] }
   | { kind: "bring-back"; name: string; point: string; storeIds: StoreId[]; to: string }
   | { kind: "run" }
-  | { kind: "history"; policy: string; instants: number[] };
+  | { kind: "history"; policies: { id: string; every: number }[]; instants: number[] };
 
 /** What has moved so far, leg by leg, nominal bytes. */
 export type LegProgress = { from: string; to: StoreId; total: number; moved: number; beganAt: number; arrivedAt?: number };

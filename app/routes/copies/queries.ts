@@ -2,7 +2,7 @@ import { changedBytes } from "#core/copies/changed-bytes.ts";
 import { exposureOver, exposureSummary } from "#core/copies/exposure.ts";
 import { measuredLags, projectedLags, TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
 import { storeRoom } from "#core/copies/store-room.ts";
-import { type Estate, type MachineId, usedBytes } from "#core/estate/model.ts";
+import { type Estate, type MachineId, storeCapacity, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { countWords } from "#core/wording/amounts.ts";
@@ -39,7 +39,7 @@ export async function readCopies(app: Application, organisationId: string, asked
     at,
     now,
     rows,
-    stores: estate.stores.map((s) => ({ id: s.id, name: s.name, kind: s.kind, lost: outage.stores.has(s.id), room: storeRoom(s.capacity, used.get(s.id) ?? 0, grown.get(s.id) ?? 0, DAY_SECONDS) })),
+    stores: estate.stores.map((s) => ({ id: s.id, name: s.name, kind: s.kind, lost: outage.stores.has(s.id), room: storeRoom(storeCapacity(s), used.get(s.id) ?? 0, grown.get(s.id) ?? 0, DAY_SECONDS) })),
     headline: headline(rows, outage.stores, estate, outage.sites.size > 0),
     policies: policyViews(estate, facts, at, now, schedules),
     paths: protectedPaths,

@@ -1,6 +1,6 @@
 import { distanceMetres } from "#core/estate/distance.ts";
 import { linkRateAt } from "#core/estate/link-rate.ts";
-import { byId, diskBytes, type Estate, siteOfMachine, usedBytes } from "#core/estate/model.ts";
+import { byId, diskBytes, type Estate, siteOfMachine, storeCapacity, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
 import { lossName } from "#core/outage/question.ts";
 import { freeRoom } from "#core/outage/placement.ts";
@@ -54,7 +54,7 @@ function mapOf(estate: Estate, lostSites: ReadonlySet<string>, lostLinks: Readon
       const machines = estate.machines.filter((m) => siteOfMachine(estate, m) === s.id);
       const memory = hosts.reduce((n, h) => n + h.memory, 0);
       const stores = estate.stores.filter((x) => x.site === s.id);
-      const capacity = stores.reduce((n, x) => n + x.capacity, 0);
+      const capacity = stores.reduce((n, x) => n + storeCapacity(x), 0);
       return {
         id: s.id,
         name: s.name,
