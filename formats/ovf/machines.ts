@@ -1,9 +1,9 @@
+import { ASSUMED_MACHINE } from "#core/estate/assumed.ts";
 import type { Estate, Machine } from "#core/estate/model.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
-import { readDuration, readRate, readSize } from "../estate/quantities.ts";
 import { estateFromRaw } from "../estate/read-estate.ts";
 import { toRaw } from "../estate/write-estate.ts";
-import { ASSUMED_MACHINE } from "../table/columns.ts";
+import { ASSUMED_RAW } from "../table/columns.ts";
 import { OvfError, type OvfSystem } from "./read-ovf.ts";
 
 /** An estate with the systems of a descriptor as machines on one host, and what had to be assumed or written otherwise. */
@@ -26,12 +26,11 @@ export function withOvfMachines(over: Estate, systems: readonly OvfSystem[], hos
   }
   const notes = renamed.length > 0 ? [`Ids are small letters, digits and hyphens: ${listWords(renamed, 8)}.`] : [];
   if (unstated.length > 0) notes.push(`Of ${countWords(unstated.length, "machine")} the descriptor does not say how full the disks are: they are taken as full (${listWords(unstated)}).`);
-  notes.push(`Change, reduction and starting times are no part of a descriptor: for new machines ${ASSUMED_MACHINE.change.written} written over ${ASSUMED_MACHINE.change.hot} are assumed, reduction ${ASSUMED_MACHINE.reduction}, made in ${ASSUMED_MACHINE.prepare}, started in ${ASSUMED_MACHINE.boot}.`);
+  notes.push(`Change, reduction and starting times are no part of a descriptor: for new machines ${ASSUMED_RAW.change.written} written over ${ASSUMED_RAW.change.hot} are assumed, reduction ${ASSUMED_RAW.reduction}, made in ${ASSUMED_RAW.prepare}, started in ${ASSUMED_RAW.boot}.`);
   return { estate: estateFromRaw(toRaw({ ...over, machines: [...machines.values()] })).estate, notes };
 }
 
 function machineOf(id: string, system: OvfSystem, old: Machine | undefined, host: string): Machine {
-  const { change } = ASSUMED_MACHINE;
   return {
     id,
     name: system.name,
@@ -39,10 +38,12 @@ function machineOf(id: string, system: OvfSystem, old: Machine | undefined, host
     cores: system.cores,
     memory: system.memory,
     disks: system.disks.map((d, i) => ({ id: idOf(d.id) || `disk-${i + 1}`, size: d.bytes, used: d.usedBytes ?? d.bytes })),
-    change: old?.change ?? { hot: readSize(change.hot), written: readRate(change.written) * 3_600, grown: readRate(change.grown) * 3_600 },
+    change: old?.change ?? ASSUMED_MACHINE.change,
     reduction: old?.reduction ?? ASSUMED_MACHINE.reduction,
-    prepare: old?.prepare ?? readDuration(ASSUMED_MACHINE.prepare),
-    boot: old?.boot ?? readDuration(ASSUMED_MACHINE.boot),
+    prepare: old?.prepare ?? ASSUMED_MACHINE.prepare,
+    boot: old?.boot ?? ASSUMED_MACHINE.boot,
+    ...(old?.attached ? { attached: old.attached } : {}),
+    ...(system.firmware === "bios" || system.firmware === "efi" || system.firmware === "uefi" ? { firmware: system.firmware === "bios" ? ("bios" as const) : ("uefi" as const) } : old?.firmware ? { firmware: old.firmware } : {}),
   };
 }
 

@@ -1,3 +1,5 @@
+import { ASSUMED_MACHINE } from "#core/estate/assumed.ts";
+import { writeDuration, writeRate, writeSize } from "../estate/quantities.ts";
 import type { RawEstate } from "../estate/raw-estate.ts";
 
 /** What a table may tell about, and what each of its columns may mean. */
@@ -46,8 +48,13 @@ export const COLUMNS: Record<TableKind, readonly Column[]> = {
   ],
 };
 
-/** What is assumed of a new item whose table does not say it. */
-export const ASSUMED_MACHINE: Pick<RawEstate["machines"][number], "change" | "reduction" | "prepare" | "boot"> = { change: { hot: "1 GiB", written: "256 MiB/h", grown: "16 MiB/h" }, reduction: 0.6, prepare: "30 s", boot: "2 min" };
+/** What is assumed of a new item whose table does not say it, as a file would write it. */
+export const ASSUMED_RAW: Pick<RawEstate["machines"][number], "change" | "reduction" | "prepare" | "boot"> = {
+  change: { hot: writeSize(ASSUMED_MACHINE.change.hot), written: writeRate(ASSUMED_MACHINE.change.written / 3_600), grown: writeRate(ASSUMED_MACHINE.change.grown / 3_600) },
+  reduction: ASSUMED_MACHINE.reduction,
+  prepare: writeDuration(ASSUMED_MACHINE.prepare),
+  boot: writeDuration(ASSUMED_MACHINE.boot),
+};
 
 /** The column every head seems to mean; a unit in brackets is left aside. */
 export function guessMapping(kind: TableKind, heads: readonly string[]): (string | null)[] {

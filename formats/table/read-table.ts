@@ -3,7 +3,7 @@ import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "../estate/quantiti
 import type { RawEstate } from "../estate/raw-estate.ts";
 import { EstateFileError, estateFromRaw } from "../estate/read-estate.ts";
 import { toRaw } from "../estate/write-estate.ts";
-import { ASSUMED_MACHINE, type Column, COLUMNS, guessMapping, type TableKind } from "./columns.ts";
+import { ASSUMED_RAW, type Column, COLUMNS, guessMapping, type TableKind } from "./columns.ts";
 import { readCsv, TableFileError } from "./read-csv.ts";
 
 export type TableFault = { line: number; column: string | null; message: string };
@@ -153,9 +153,9 @@ function putMachines(raw: RawEstate): Putting {
         if (["hot", "written", "grown", "reduction", "prepare", "boot", "used"].some((key) => v[key] === undefined)) assumed++;
       } else if (old.disks.length > 1 && (v["size"] !== undefined || v["used"] !== undefined)) return { column: "disk size", message: `${id} has ${old.disks.length} disks, and a row tells of one; leave its disk cells empty` };
       const size = String(v["size"] ?? old?.disks[0]!.size);
-      const change = old?.change ?? ASSUMED_MACHINE.change;
+      const change = old?.change ?? ASSUMED_RAW.change;
       const machine: RawEstate["machines"][number] = {
-        ...ASSUMED_MACHINE,
+        ...ASSUMED_RAW,
         ...old,
         id,
         ...only(v, ["name", "host", "cores", "memory", "reduction", "prepare", "boot"]),
@@ -167,7 +167,7 @@ function putMachines(raw: RawEstate): Putting {
       note(`/machines/${id}`);
       return undefined;
     },
-    assumed: () => (assumed === 0 ? [] : [`Of ${assumed} new ${assumed === 1 ? "machine" : "machines"} something is not stated and is assumed: disks full; ${ASSUMED_MACHINE.change.written} written over ${ASSUMED_MACHINE.change.hot}, ${ASSUMED_MACHINE.change.grown} grown; reduction ${ASSUMED_MACHINE.reduction}; made in ${ASSUMED_MACHINE.prepare}, started in ${ASSUMED_MACHINE.boot}.`]),
+    assumed: () => (assumed === 0 ? [] : [`Of ${assumed} new ${assumed === 1 ? "machine" : "machines"} something is not stated and is assumed: disks full; ${ASSUMED_RAW.change.written} written over ${ASSUMED_RAW.change.hot}, ${ASSUMED_RAW.change.grown} grown; reduction ${ASSUMED_RAW.reduction}; made in ${ASSUMED_RAW.prepare}, started in ${ASSUMED_RAW.boot}.`]),
   };
 }
 
