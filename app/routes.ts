@@ -8,6 +8,9 @@ export default [
   layout("frame/frame.tsx", [
     index("routes/readiness/route.tsx"),
     route("estate", "routes/estate/route.tsx"),
+    route("estate/machines/:machine", "routes/estate/machines/route.tsx"),
+    route("estate/platforms", "routes/estate/platforms/route.tsx"),
+    route("estate/platforms/:platform", "routes/estate/platforms/platform.tsx"),
     route("copies", "routes/copies/route.tsx"),
     route("runbooks", "routes/runbooks/route.tsx"),
     route("rehearsals", "routes/rehearsals/route.tsx"),

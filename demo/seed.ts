@@ -4,9 +4,11 @@ import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
 import { inArray, notInArray } from "drizzle-orm";
 import { readEstate } from "#formats/estate/read-estate.ts";
 import type { Application } from "#server/application.ts";
-import { schedules, works } from "#server/db/schema.ts";
+import { platformConnections, schedules, works } from "#server/db/schema.ts";
 import { changeEstate } from "#server/estate/change-estate.ts";
+import { discoverNow } from "#server/jobs/discover-platform.ts";
 import { addPerson } from "#server/people/sign-in.ts";
+import { openManager } from "#server/platforms/open-manager.ts";
 import { saveStoreAccess } from "#server/stores/store-book.ts";
 import type { FolderSecrets } from "../scripts/data-folder.ts";
 
@@ -31,6 +33,23 @@ export async function describeDemo(app: Application, data: string, secrets: Fold
     await saveStoreAccess(db, app.sealer, estate.organisation.id, id, { kind: "bucket", ...account, bucket: id });
   }
 }
+
+const CONNECTED = { "skerry-quay": "tern-quay", "skerry-yard": "gannet-yard" } as const;
+
+/** Connects two of the stand-in platform managers as a person would, and lists what runs there. */
+export async function connectDemoPlatforms(app: Application, secrets: FolderSecrets): Promise<void> {
+  const { db } = app.connection;
+  const { organisation } = readEstate(await readFile("demo/estate.yaml", "utf8")).estate;
+  for (const [id, site] of Object.entries(CONNECTED)) {
+    const access = { kind: "manager" as const, address: platformAddress(secrets, id), account: "reader", password: secrets.platformAccounts["reader"]!.password, fingerprint: "" };
+    access.fingerprint = (await openManager(access).try()).find((t) => t.shown)!.shown!;
+    const trials = await openManager(access).try();
+    await db.insert(platformConnections).values({ organisationId: organisation.id, id, siteId: site, address: access.address, account: access.account, sealed: app.sealer.seal(access), trials, triedAt: new Date() });
+    await discoverNow(db, app.sealer, organisation.id, id, await app.world.now(), () => undefined);
+  }
+}
+
+export const platformAddress = (secrets: FolderSecrets, id: string): string => `https://127.0.0.1:${secrets.platformPort}/${id}`;
 
 /** How much past a demo has: whole days, and hours at their end with a capture each. */
 export type Past = { days: number; hours: number };

@@ -15,14 +15,19 @@ export type FolderSecrets = {
   worldToken: string;
   bucketKey: string;
   bucketSecret: string;
+  platformPort: number;
+  /** Accounts of the stand-in platform managers by name; one of them lacks the right to list. */
+  platformAccounts: Record<string, { password: string; rights: string[] }>;
   signIns: { name: string; role: "coordinator" | "observer"; password: string; person: string }[];
 };
 
+const INVENTORY = resolve("demo/platforms.yaml");
 export const TRUTH = resolve("demo/world.yaml");
 
 export async function folderSecrets(data: string): Promise<FolderSecrets> {
   const path = join(data, "secrets.json");
-  if (existsSync(path)) return JSON.parse(readFileSync(path, "utf8")) as FolderSecrets;
+  const kept = existsSync(path) ? (JSON.parse(readFileSync(path, "utf8")) as FolderSecrets) : undefined;
+  if (kept?.platformAccounts) return kept;
   mkdirSync(data, { recursive: true });
   const word = (): string => randomBytes(9).toString("base64url");
   const secrets: FolderSecrets = {
@@ -32,32 +37,37 @@ export async function folderSecrets(data: string): Promise<FolderSecrets> {
     worldToken: randomBytes(24).toString("base64url"),
     bucketKey: `YPO${randomBytes(6).toString("hex").toUpperCase()}`,
     bucketSecret: randomBytes(24).toString("base64url"),
+    platformPort: await freePort(),
+    platformAccounts: { reader: { password: word(), rights: ["inventory"] }, visitor: { password: word(), rights: [] } },
     signIns: [
       { name: "coordinator", role: "coordinator", password: word(), person: "R. Coordinator" },
       { name: "observer", role: "observer", password: word(), person: "O. Observer" },
     ],
+    // A folder from before keeps everything that was invented for it.
+    ...kept,
   };
   writeFileSync(path, JSON.stringify(secrets, null, 2), { mode: 0o600 });
   return secrets;
 }
 
-export type Surroundings = { data: string; cluster: Cluster; secrets: FolderSecrets; settings: Settings; world: Managed; bucket: Managed; stop: () => Promise<void> };
+export type Surroundings = { data: string; cluster: Cluster; secrets: FolderSecrets; settings: Settings; world: Managed; bucket: Managed; platforms: Managed; stop: () => Promise<void> };
 
 /** Starts the database, the stand-in world and the bucket server of a data folder, and migrates. */
-export async function startSurroundings(data: string, options: { relaxed: boolean; truth?: string }): Promise<Surroundings> {
+export async function startSurroundings(data: string, options: { relaxed: boolean; truth?: string; inventory?: string }): Promise<Surroundings> {
   const secrets = await folderSecrets(data);
   const cluster = await startCluster(data);
   const relaxed = options.relaxed ? "1" : "0";
-  const [world, bucket] = await Promise.all([
+  const [world, bucket, platforms] = await Promise.all([
     keepRunning("The stand-in world", "standins/world/main.ts", { WORLD_FOLDER: join(data, "world"), WORLD_TRUTH: options.truth ?? TRUTH, WORLD_PORT: String(secrets.worldPort), WORLD_TOKEN: secrets.worldToken, WORLD_RELAXED: relaxed }),
     keepRunning("The bucket server", "standins/bucket/main.ts", { BUCKET_FOLDER: join(data, "buckets"), BUCKET_PORT: String(secrets.bucketPort), BUCKET_KEY: secrets.bucketKey, BUCKET_SECRET: secrets.bucketSecret, BUCKET_RELAXED: relaxed }),
+    keepRunning("The platform managers", "standins/platform/main.ts", { PLATFORM_FOLDER: join(data, "platforms"), PLATFORM_INVENTORY: options.inventory ?? INVENTORY, PLATFORM_PORT: String(secrets.platformPort), PLATFORM_ACCOUNTS: JSON.stringify(secrets.platformAccounts) }),
   ]);
   const settings: Settings = { databaseUrl: cluster.url, worldAddress: `http://127.0.0.1:${secrets.worldPort}`, worldToken: secrets.worldToken, keyFile: join(data, "secret.key"), relaxed: options.relaxed };
   const stop = async (): Promise<void> => {
-    await Promise.all([world.stop(), bucket.stop()]);
+    await Promise.all([world.stop(), bucket.stop(), platforms.stop()]);
     stopCluster(cluster);
   };
-  return { data, cluster, secrets, settings, world, bucket, stop };
+  return { data, cluster, secrets, settings, world, bucket, platforms, stop };
 }
 
 export async function openMigrated(settings: Settings): Promise<Application> {

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node
 import { join, resolve } from "node:path";
 import { closeApplication } from "#server/application.ts";
 import { readTruth } from "#standins/world/truth.ts";
-import { DEMO_PAST, describeDemo, runThroughPast } from "../demo/seed.ts";
+import { connectDemoPlatforms, DEMO_PAST, describeDemo, platformAddress, runThroughPast } from "../demo/seed.ts";
 import { buildIfChanged } from "./build.ts";
 import { openMigrated, startSurroundings, type Surroundings, TRUTH } from "./data-folder.ts";
 import { ensureInstalled } from "./install.ts";
@@ -68,6 +68,7 @@ async function makeDemo(): Promise<void> {
     process.stdout.write(`\r  ${done} of ${of} moments of the past${done === 1 ? " (the first copies everything)" : ""}, ${Math.round((Date.now() - began) / 1000)} s          `);
   }, process.env["YPOSTASIS_PAST"] === "short" ? SHORT_PAST : DEMO_PAST);
   process.stdout.write(`\r  done in ${Math.round((Date.now() - began) / 1000)} s                          \n`);
+  await connectDemoPlatforms(app, making.secrets);
   await closeApplication(app);
   await making.stop();
   writeFileSync(ready, new Date().toISOString());
@@ -95,6 +96,7 @@ try {
   });
   console.log(`\nYpostasis: http://127.0.0.1:${secrets.webPort}\n`);
   for (const s of secrets.signIns) console.log(`  sign in as ${s.name.padEnd(12)} with ${s.password}   (${s.role === "coordinator" ? "may act" : "may look"})`);
+  console.log(`  a platform to connect: ${platformAddress(secrets, "holm-yard")} as reader with ${secrets.platformAccounts["reader"]!.password}`);
   console.log(`\nCtrl+C stops everything. Data lies in ${data}; npm run demo -- --reset begins anew.`);
 } catch (error) {
   console.error(`The demo could not be started: ${error instanceof Error ? error.message : String(error)}`);

@@ -2,6 +2,7 @@ import { type Connection, connect } from "./db/connect.ts";
 import { replayHistory, scheduledCopies } from "./jobs/ask-for-copies.ts";
 import { copyMachine } from "./jobs/copy-machine.ts";
 import { Coordinator } from "./jobs/coordinator.ts";
+import { discoverPlatform } from "./jobs/discover-platform.ts";
 import { bringPathBack, protectPath } from "./jobs/protect-path.ts";
 import { StandinWorld } from "./platforms/standin.ts";
 import { carryOutRun } from "./runs/carry-out.ts";
@@ -23,7 +24,7 @@ export async function openApplication(settings: Settings, log: (line: string) =>
   const coordinator = new Coordinator({
     connection,
     clock: world,
-    runners: { copy: copyMachine(tools), history: replayHistory(db), run: carryOutRun(tools), protect: protectPath(tools), "bring-back": bringPathBack(tools) },
+    runners: { copy: copyMachine(tools), history: replayHistory(db), run: carryOutRun(tools), protect: protectPath(tools), "bring-back": bringPathBack(tools), discover: discoverPlatform(db, sealer) },
     onSchedule: scheduledCopies(db),
     onLead: async () => stores.forget(),
     log,

@@ -14,7 +14,7 @@ const inventory = (machines: DiscoveredMachine[], more: Partial<Inventory> = {})
   ...more,
 });
 const estate = smallEstate();
-const compare = (inv: Inventory, of = estate) => compareDiscovery(of, inv, "quay", ["q1"]);
+const compare = (inv: Inventory, of = estate) => compareDiscovery(of, inv, "quay", { hosts: ["q1"], machines: [] });
 
 describe("what a discovery finds", () => {
   it("is nothing where the platform and the estate agree, and what only the estate can know is no difference", () => {
@@ -41,7 +41,7 @@ describe("what a discovery finds", () => {
       networks: [{ id: "lan", name: "LAN", range: "10.0.0.0/24" }],
     });
     const after = withFindings(estate, inv, compare(inv), "quay", AT);
-    expect(compareDiscovery(after, inv, "quay", ["q1", "q2"]).filter((f) => f.key !== "machines/web")).toEqual([]);
+    expect(compareDiscovery(after, inv, "quay", { hosts: ["q1", "q2"], machines: [] }).filter((f) => f.key !== "machines/web")).toEqual([]);
     expect(after.machines.find((m) => m.id === "web")!.gone).toBe(new Date(AT).toISOString());
     expect(compare(inv, after).some((f) => f.id === "web")).toBe(false);
     // What was known of a machine beyond the platform stays.

@@ -18,7 +18,8 @@ export type DiscoveredMachine = {
 };
 export type DiscoveredHost = { id: string; name: string; cores: number; memory: number; pools: { id: string; size: number }[] };
 export type DiscoveredNetwork = { id: string; name: string; range: string };
-/** `only` limits what it speaks for to these hosts; a platform speaks for the hosts it lists. */
+/** What a platform has ever listed, by id. */
+export type KnownBefore = { hosts: readonly string[]; machines: readonly string[] };
 export type Inventory = {
   family: string;
   version: string;
@@ -41,21 +42,21 @@ export type Finding = {
 
 /**
  * How an inventory differs from the estate. It speaks for the hosts it lists and those it was known
- * to have before (`knownHosts`), and for machines on them; what the estate says beyond a platform's
+ * to have had before, for machines on them and those it once listed; what the estate says beyond a platform's
  * knowledge (change rates, starting times) is never a difference.
  */
-export function compareDiscovery(estate: Estate, inventory: Inventory, site: SiteId, knownHosts: readonly string[]): Finding[] {
-  const mine = new Set([...inventory.hosts.map((h) => h.id), ...knownHosts]);
+export function compareDiscovery(estate: Estate, inventory: Inventory, site: SiteId, known: KnownBefore): Finding[] {
+  const mine = new Set([...inventory.hosts.map((h) => h.id), ...known.hosts]);
   return [
     ...compareKind("networks", inventory.networks.map(({ id, name, range }) => ({ id, name, range })), estate.networks.filter((n) => n.site === site && inventory.networks.some((i) => i.id === n.id)), (n) => ({ name: n.name, range: n.range })),
     ...compareKind("hosts", inventory.hosts.map(hostFacts), estate.hosts.filter((h) => mine.has(h.id)), (h) => ({ name: h.name, cores: h.cores, memory: h.memory, pool: h.pool })),
-    ...machineFindings(estate, inventory, mine),
+    ...machineFindings(estate, inventory, mine, new Set(known.machines)),
   ];
 }
 
-function machineFindings(estate: Estate, inventory: Inventory, mine: ReadonlySet<string>): Finding[] {
+function machineFindings(estate: Estate, inventory: Inventory, mine: ReadonlySet<string>, known: ReadonlySet<string>): Finding[] {
   const here = new Map(inventory.machines.map((m) => [m.id, m]));
-  const described = estate.machines.filter((m) => mine.has(m.host) || here.has(m.id));
+  const described = estate.machines.filter((m) => mine.has(m.host) || here.has(m.id) || known.has(m.id));
   const present = described.filter((m) => !m.gone);
   const found = compareKind("machines", inventory.machines.map(machineFacts), present, (m) => machineFacts(m as DiscoveredMachine & Machine));
   const away = new Set(described.filter((m) => m.gone).map((m) => m.id));

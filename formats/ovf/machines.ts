@@ -1,5 +1,6 @@
 import { ASSUMED_MACHINE } from "#core/estate/assumed.ts";
-import type { Estate, Machine } from "#core/estate/model.ts";
+import type { DiscoveredMachine } from "#core/estate/discovery.ts";
+import type { Estate, Firmware, Machine } from "#core/estate/model.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
 import { estateFromRaw } from "../estate/read-estate.ts";
 import { toRaw } from "../estate/write-estate.ts";
@@ -31,20 +32,29 @@ export function withOvfMachines(over: Estate, systems: readonly OvfSystem[], hos
 }
 
 function machineOf(id: string, system: OvfSystem, old: Machine | undefined, host: string): Machine {
+  const firmware = firmwareOf(system) ?? old?.firmware;
   return {
     id,
     name: system.name,
     host: old?.host ?? host,
     cores: system.cores,
     memory: system.memory,
-    disks: system.disks.map((d, i) => ({ id: idOf(d.id) || `disk-${i + 1}`, size: d.bytes, used: d.usedBytes ?? d.bytes })),
+    disks: system.disks.map((d, i) => ({ id: diskId(d.id, i), size: d.bytes, used: d.usedBytes ?? d.bytes })),
     change: old?.change ?? ASSUMED_MACHINE.change,
     reduction: old?.reduction ?? ASSUMED_MACHINE.reduction,
     prepare: old?.prepare ?? ASSUMED_MACHINE.prepare,
     boot: old?.boot ?? ASSUMED_MACHINE.boot,
     ...(old?.attached ? { attached: old.attached } : {}),
-    ...(system.firmware === "bios" || system.firmware === "efi" || system.firmware === "uefi" ? { firmware: system.firmware === "bios" ? ("bios" as const) : ("uefi" as const) } : old?.firmware ? { firmware: old.firmware } : {}),
+    ...(firmware ? { firmware } : {}),
   };
 }
 
+/** A system as a platform would list it: no host, and networks by their names only. */
+export function machineFromOvf(system: OvfSystem): Omit<DiscoveredMachine, "host" | "running"> {
+  const firmware = firmwareOf(system);
+  return { id: idOf(system.id) || "unnamed", name: system.name, cores: system.cores, memory: system.memory, disks: system.disks.map((d, i) => ({ id: diskId(d.id, i), size: d.bytes, ...(d.usedBytes === null ? {} : { used: d.usedBytes }) })), ...(firmware ? { firmware } : {}), attached: [] };
+}
+
+const firmwareOf = ({ firmware }: OvfSystem): Firmware | undefined => (firmware === "bios" ? "bios" : firmware === "efi" || firmware === "uefi" ? "uefi" : undefined);
+const diskId = (text: string, i: number): string => idOf(text) || `disk-${i + 1}`;
 const idOf = (text: string): string => text.toLowerCase().replaceAll(/[^a-z0-9]+/g, "-").replace(/^[^a-z]+/, "").replace(/-+$/, "");

@@ -1,16 +1,17 @@
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
-import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
+import { estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
-import { GeoJsonError, readSitesGeoJson } from "#formats/geojson/sites.ts";
+import { readSitesGeoJson } from "#formats/geojson/sites.ts";
 import { withOvfMachines } from "#formats/ovf/machines.ts";
-import { OvfError, readOvf } from "#formats/ovf/read-ovf.ts";
+import { readOvf } from "#formats/ovf/read-ovf.ts";
 import type { TableKind } from "#formats/table/columns.ts";
 import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
-import { changeEstate, EstateMovedError } from "../estate/change-estate.ts";
+import { changeEstate } from "../estate/change-estate.ts";
+import { checked, standing, unlessMoved } from "../estate/standing.ts";
 import { estateBefore, estateVersion, lastChange } from "../estate/last-change.ts";
 import { CannotError, mustAct, type Person } from "../people/roles.ts";
 
@@ -56,15 +57,6 @@ export async function acceptImport({ app, person }: Context, incoming: Incoming,
   );
 }
 
-async function unlessMoved<T>(words: string, act: () => Promise<T>): Promise<T> {
-  try {
-    return await act();
-  } catch (error) {
-    if (error instanceof EstateMovedError) throw new CannotError(words);
-    throw error;
-  }
-}
-
 /** Takes back the newest change, by a change of its own; refused where another came since. */
 export async function undoChange({ app, person }: Context, version: number): Promise<{ changed: number }> {
   mustAct(person);
@@ -97,19 +89,5 @@ async function wantedEstate(now: Estate | null, incoming: Incoming, organisation
     }
   }
 }
-
-/** What makes an estate that can stand; faults of what is brought in become one sentence. */
-function standing<T>(what: string, make: () => T): T {
-  try {
-    return make();
-  } catch (error) {
-    if (error instanceof EstateFileError) throw new CannotError(`${what}: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
-    if (error instanceof OvfError) throw new CannotError(`${what}${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
-    if (error instanceof GeoJsonError) throw new CannotError(`${what}: ${error.message}`);
-    throw error;
-  }
-}
-
-const checked = (estate: Estate): Estate => estateFromRaw(toRaw(estate)).estate;
 
 const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], networks: [], platforms: [], hosts: [], stores: [], keys: [], machines: [], services: [], policies: [] });

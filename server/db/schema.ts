@@ -1,6 +1,8 @@
 import { bigint, bigserial, boolean, index, jsonb, pgEnum, pgTable, primaryKey, text, timestamp, uuid } from "drizzle-orm/pg-core";
+import type { Inventory } from "#core/estate/discovery.ts";
 import type { WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import type { RunPlan } from "../runs/run-plan.ts";
+import type { Trial } from "../platforms/manager.ts";
 import type { WorkProgress, WorkSubject } from "../jobs/work.ts";
 
 /** Model instants are epoch milliseconds in bigint columns; wall times are timestamps. */
@@ -10,7 +12,7 @@ const wall = (name: string) => timestamp(name, { withTimezone: true, mode: "date
 
 export const roleEnum = pgEnum("role", ["coordinator", "observer"]);
 export const workStateEnum = pgEnum("work_state", ["waiting", "running", "stopping", "stopped", "done", "failed", "dropped"]);
-export const workKindEnum = pgEnum("work_kind", ["copy", "protect", "bring-back", "run", "history"]);
+export const workKindEnum = pgEnum("work_kind", ["copy", "protect", "bring-back", "run", "history", "discover"]);
 export const copyStateEnum = pgEnum("copy_state", ["whole", "damaged"]);
 export const stepStateEnum = pgEnum("step_state", ["waiting", "running", "hand", "done", "failed", "skipped"]);
 export const enclaveStateEnum = pgEnum("enclave_state", ["kept", "discarded"]);
@@ -85,6 +87,31 @@ export const copies = pgTable(
   },
   (t) => [primaryKey({ columns: [t.organisationId, t.pointId, t.storeId] })],
 );
+
+/** Platforms that are connected, how they were last found, and what was decided about it. */
+export const platformConnections = pgTable(
+  "platform_connection",
+  {
+    organisationId: text("organisation_id").notNull(),
+    id: text("id").notNull(),
+    siteId: text("site_id").notNull(),
+    /** What may be shown of how it is reached. */
+    address: text("address").notNull(),
+    account: text("account").notNull(),
+    sealed: text("sealed").notNull(),
+    triedAt: wall("tried_at"),
+    trials: jsonb("trials").$type<Trial[]>(),
+    discoveredAt: instant("discovered_at"),
+    inventory: jsonb("inventory").$type<Inventory>(),
+    /** Everything it has ever listed: what it lists no more is gone. */
+    known: jsonb("known").$type<{ hosts: string[]; machines: string[] }>().notNull().default({ hosts: [], machines: [] }),
+    /** Findings that were looked at and left as they are, by key. */
+    left: jsonb("left").$type<Record<string, LeftFinding>>().notNull().default({}),
+  },
+  (t) => [primaryKey({ columns: [t.organisationId, t.id] })],
+);
+/** `seen` is the finding as it was then; another one of the same key is asked about again. */
+export type LeftFinding = { seen: string; reason: string; personName: string };
 
 /** What each store is filled with, nominal bytes after reduction, as its own packs say. */
 export const storeUsage = pgTable(

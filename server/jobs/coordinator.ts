@@ -40,7 +40,7 @@ export const CHANGE_CHANNEL = "ypostasis_change";
 const POLL_MS = 15_000;
 const RETRY_MS = 1_000;
 /** Work whose bytes move unpaced (real folders) may take minutes: it is not waited for. */
-const UNPACED: readonly WorkRow["kind"][] = ["protect", "bring-back"];
+const UNPACED: readonly WorkRow["kind"][] = ["protect", "bring-back", "discover"];
 const OPEN_STATES = ["waiting", "running", "stopping"] as const;
 
 /** The key of an operation in the world; `under-way.ts` reads it back. */

@@ -5,6 +5,7 @@ export type WorkSubject =
   | { kind: "copy"; machine: MachineId; policy: string }
   | { kind: "protect"; name: string; path: string; capturedAt: number; storeIds: StoreId[] }
   | { kind: "bring-back"; name: string; point: string; storeIds: StoreId[]; to: string }
+  | { kind: "discover"; platform: string }
   | { kind: "run" }
   | { kind: "history"; policies: { id: string; every: number }[]; instants: number[] };
 

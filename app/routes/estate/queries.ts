@@ -1,4 +1,5 @@
 import { distanceMetres } from "#core/estate/distance.ts";
+import { gapsOf } from "#core/estate/gaps.ts";
 import { linkRateAt } from "#core/estate/link-rate.ts";
 import { byId, diskBytes, type Estate, siteOfMachine, storeCapacity, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
@@ -10,12 +11,14 @@ import { lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
-import { columnsOf, type Cell, type ShownKind } from "./tables.ts";
+import type { Part } from "./estate-nav.tsx";
+import { readPlatforms } from "./platforms/queries.ts";
+import { columnsOf, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
 export type EstateView = NonNullable<Awaited<ReturnType<typeof readEstateView>>>;
 
 /** What the place shows: the map, one table, and what would go with the chosen thing. */
-export async function readEstateView(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, show: ShownKind | "map", chosen: string | null) {
+export async function readEstateView(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, show: Part, chosen: string | null) {
   const view = await outlook(app, organisationId, asked);
   if (!view) return null;
   const { estate, lost, at } = view;
@@ -23,12 +26,19 @@ export async function readEstateView(app: Application, organisationId: string, a
   const outage = outageOf(estate, lost);
   const site = estate.sites.find((s) => s.id === chosen) ?? null;
   const hazard = site ? null : (estate.hazards.find((h) => h.id === chosen) ?? null);
+  const stored = await storedBytes(app.connection.db, organisationId);
+  const gaps = gapsOf(estate, at, stored);
+  const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
+    gapCount: gaps.length,
+    gaps: show === "gaps" ? gaps : null,
+    platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
+    sites: estate.sites.map((s) => ({ id: s.id, name: s.name })),
     counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },
     last: await lastChange(app.connection.db, organisationId),
     hosts: estate.hosts.map((h) => ({ id: h.id, name: h.name })),
-    map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, await storedBytes(app.connection.db, organisationId)) : null,
-    table: show === "map" ? null : tableOf(estate, show),
+    map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, stored) : null,
+    table: tabled ? tableOf(estate, tabled) : null,
     chosen: site
       ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id) }
       : hazard
@@ -89,7 +99,7 @@ function standsAt(estate: Estate, site: string) {
   return { hosts: estate.hosts.filter((h) => h.site === site).map((h) => h.name), stores: estate.stores.filter((s) => s.site === site).map((s) => s.name), machines: machines.map((m) => m.name), bytes: machines.reduce((n, m) => n + usedBytes(m), 0) };
 }
 
-function tableOf(estate: Estate, show: ShownKind): { rows: { id: string; cells: Cell[] }[] } {
+function tableOf(estate: Estate, show: ShownKind): { kind: ShownKind; rows: { id: string; cells: Cell[] }[] } {
   const sites = byId(estate.sites);
   const hosts = byId(estate.hosts);
   const services = byId(estate.services);
@@ -97,7 +107,7 @@ function tableOf(estate: Estate, show: ShownKind): { rows: { id: string; cells: 
   for (const s of estate.services) for (const m of s.machines) servicesOf.set(m, [...(servicesOf.get(m) ?? []), s.name]);
   const context = { sites, hosts, services, servicesOf, machinesAt: countBy(estate.machines, (m) => m.host) };
   const columns = columnsOf(show);
-  return { rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
+  return { kind: show, rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
 }
 
 function countBy<T>(items: readonly T[], key: (item: T) => string): Map<string, number> {

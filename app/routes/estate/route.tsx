@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { Link, useFetcher, useSearchParams } from "react-router";
+import { useFetcher, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
 import { CannotError } from "#server/people/roles.ts";
 import { load, perform } from "../../context.ts";
@@ -15,19 +15,21 @@ import { NoEstate } from "../readiness/no-estate.tsx";
 import type { Route } from "./+types/route";
 import { actOnEstate, type EstateResult } from "./actions.ts";
 import { MOST_BYTES } from "./forms.ts";
+import { EstateNav, type Part, PARTS } from "./estate-nav.tsx";
+import { GapsList } from "./gaps-list.tsx";
 import { ImportDialog } from "./import-dialog.tsx";
 import { ItemTable } from "./item-table.tsx";
+import { PlatformsList } from "./platforms/platforms-list.tsx";
 import { type EstateView, readEstateView } from "./queries.ts";
 import { SiteInspector } from "./site-inspector.tsx";
 import { SiteMap } from "./site-map.tsx";
-import { SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Ypostasis" }];
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const { searchParams } = new URL(request.url);
-    const show: ShownKind | "map" = SHOWN_KINDS.find((k) => k === searchParams.get("show")) ?? "map";
+    const show: Part = PARTS.find((k) => k === searchParams.get("show")) ?? "map";
     return { view: await readEstateView(context.app, who.organisationId, askedQuestion(request), show, searchParams.get("item")), show, zone: who.timeZone };
   });
 }
@@ -74,20 +76,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
           <h1>
             {countWords(counts.sites, "site")}, {countWords(counts.machines, "machine")}, {countWords(counts.services, "service")}
           </h1>
-          <nav aria-label="Parts of the estate" className="text-sm text-soft">
-            {(["map", ...SHOWN_KINDS] as const).map((kind, i) => (
-              <span key={kind}>
-                {i > 0 && " · "}
-                <Link
-                  to={search({ show: kind === "map" ? null : kind }) || "."}
-                  aria-current={kind === show ? "page" : undefined}
-                  className={kind === show ? "font-semibold text-ink" : "hover:text-ink"}
-                >
-                  {kind === "map" ? "places" : kind}
-                </Link>
-              </span>
-            ))}
-          </nav>
+          <EstateNav shown={show} counts={{ gaps: view.gapCount }} />
         </div>
         <div className="flex items-center gap-3 text-sm">
           <span>
@@ -124,7 +113,9 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
           </p>
         </>
       )}
-      {view.table && show !== "map" && <ItemTable kind={show} rows={view.table.rows} />}
+      {view.table && <ItemTable kind={view.table.kind} rows={view.table.rows} />}
+      {view.platforms && <PlatformsList platforms={view.platforms} sites={view.sites} hosts={view.hosts} zone={zone} onDone={setTold} />}
+      {view.gaps && <GapsList gaps={view.gaps} />}
       {dialog}
     </Workplace>
   );

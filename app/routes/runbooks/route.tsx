@@ -89,7 +89,8 @@ export default function Runbooks({ loaderData: { view, zone } }: Route.Component
             }
           />
           <p className="mt-2 text-xs text-soft">
-            Solid with a line under it: the chain that decides the chosen service · dashed: waits for something shared · bracket: RTO, counted from the strike · red line: all in use
+            Solid with a line under it: the chain that decides the chosen service · dashed: waits for something shared · bracket: RTO, counted from the strike · red line: all in
+            use
           </p>
         </div>
       ) : (
