@@ -16,14 +16,14 @@ export async function actOnPlatforms(app: Application, person: Person, form: For
     case "connect": {
       const read = readForm(managerForm, form);
       if ("wrong" in read) return read.wrong;
-      const { id, site, reason, ...access } = read.values;
-      return connected(context, { id, site, reason, access: { kind: "manager", ...access } });
+      const { id, site, reason, address, account, password, fingerprint } = read.values;
+      return connected(context, { id, site, reason, access: { kind: "manager", address, account, password, fingerprint } });
     }
     case "connect-folder": {
       const read = readForm(imageFolderForm, form);
       if ("wrong" in read) return read.wrong;
-      const { id, reason, ...access } = read.values;
-      return connected(context, { id, site: "", reason, access: { kind: "image-folder", ...access } });
+      const { id, reason, path, host } = read.values;
+      return connected(context, { id, site: "", reason, access: { kind: "image-folder", path, host } });
     }
     case "try": {
       const trials = await tryPlatform(context, platform);

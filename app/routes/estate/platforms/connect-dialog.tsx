@@ -57,10 +57,10 @@ function ConnectForm({ sites, hosts, onDone, again }: Omit<ConnectDialogProps, "
       {!again && (
         <fieldset>
           <legend className="text-sm font-semibold">What it is</legend>
-          <Choice type="radio" name="kind" checked={manager} onChange={() => setKind("connect")}>
+          <Choice type="radio" name="what" checked={manager} onChange={() => setKind("connect")}>
             a platform manager that answers over HTTPS
           </Choice>
-          <Choice type="radio" name="kind" checked={!manager} onChange={() => setKind("connect-folder")}>
+          <Choice type="radio" name="what" checked={!manager} onChange={() => setKind("connect-folder")}>
             a folder of disk images with OVF descriptors
           </Choice>
         </fieldset>
@@ -102,7 +102,6 @@ function ConnectForm({ sites, hosts, onDone, again }: Omit<ConnectDialogProps, "
             value={fingerprint}
             onChange={(e) => setFingerprint(e.target.value)}
             autoComplete="off"
-            className="figures"
           />
           {result && "confirm" in result && <Notice kind="know">This is what it shows. If its keeper reads out the same, connect.</Notice>}
         </>

@@ -14,7 +14,7 @@ const KINDS = { hosts: "host", networks: "network", machines: "machine" } as con
 const CHANGES = { appeared: "appeared", changed: "changed", gone: "is gone", returned: "is back" } as const;
 
 /** What a discovery found: chosen ones are taken into the estate, or left as they are with a reason. */
-export function FindingsTable({ platform, base, findings }: { platform: string; base: number; findings: readonly Finding[] }) {
+export function FindingsTable({ platform, base, findings }: { platform: string; base: number; findings: readonly (Finding & { about: string })[] }) {
   const fetcher = useFetcher<PlatformResult>();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const mayAct = useMayAct();
@@ -63,8 +63,8 @@ export function FindingsTable({ platform, base, findings }: { platform: string; 
                     <span className="text-soft">{KINDS[f.kind]}</span> <span className="figures font-medium">{f.id}</span>
                   </span>
                   <span className={`w-24 shrink-0 ${f.change === "gone" ? "text-late" : ""}`}>{CHANGES[f.change]}</span>
-                  <span className="truncate text-soft" title={fieldWords(f)}>
-                    {fieldWords(f)}
+                  <span className="truncate text-soft" title={f.about || fieldWords(f)}>
+                    {f.about || fieldWords(f)}
                   </span>
                 </label>
               </li>
@@ -96,7 +96,7 @@ export function FindingsTable({ platform, base, findings }: { platform: string; 
 }
 
 export function fieldWords(f: Finding): string {
-  return f.fields.map(({ path, before, after }) => `${path} ${valueWords(path, before)} → ${valueWords(path, after)}`).join(", ");
+  return f.fields.map(({ path, before, after }) => `${path.replace(/^disks\./, "disk ").replace(/^attached\./, "network ")} ${valueWords(path, before)} → ${valueWords(path, after)}`).join(", ");
 }
 
 function valueWords(path: string, value: unknown): string {

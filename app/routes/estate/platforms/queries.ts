@@ -1,7 +1,8 @@
 import { and, asc, desc, eq } from "drizzle-orm";
-import { agentsWanting, compareDiscovery, type Finding } from "#core/estate/discovery.ts";
+import { agentsWanting, compareDiscovery, type Finding, type Inventory } from "#core/estate/discovery.ts";
 import type { Estate } from "#core/estate/model.ts";
 import { closedBy } from "#core/estate/platforms.ts";
+import { countWords, sizeWords } from "#core/wording/amounts.ts";
 import { openFindings } from "#server/acts/platforms.ts";
 import type { Application } from "#server/application.ts";
 import { platformConnections, works } from "#server/db/schema.ts";
@@ -60,9 +61,18 @@ export async function readPlatform(app: Application, organisationId: string, id:
     closed: family && inventory.hosts.length > 0 ? closedBy(family) : [],
     agents: inventory ? agentsWanting(inventory, family?.kind === "bare") : [],
     networks: inventory?.networks ?? [],
-    findings: open,
+    findings: open.map((f) => ({ ...f, about: f.change === "appeared" && inventory ? aboutNew(f, inventory) : "" })),
     left: left.map((f) => ({ ...f, reason: row.left[f.key]!.reason, personName: row.left[f.key]!.personName })),
     work: work && { state: work.state, note: work.progress.note ?? null, failure: work.failure },
   };
 }
+/** What is new, in a few words. */
+function aboutNew({ kind, id }: Finding, inventory: Inventory): string {
+  const machine = kind === "machines" && inventory.machines.find((m) => m.id === id);
+  if (machine) return `${countWords(machine.cores, "core")}, ${sizeWords(machine.memory)} of memory, ${sizeWords(machine.disks.reduce((n, d) => n + d.size, 0))} of disk on ${machine.host}`;
+  const host = kind === "hosts" && inventory.hosts.find((h) => h.id === id);
+  if (host) return `${countWords(host.cores, "core")}, ${sizeWords(host.memory)} of memory`;
+  return inventory.networks.find((n) => n.id === id)?.range ?? "";
+}
+
 export type PlatformView = NonNullable<Awaited<ReturnType<typeof readPlatform>>>;
