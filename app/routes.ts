@@ -9,6 +9,7 @@ export default [
     index("routes/readiness/route.tsx"),
     route("estate", "routes/estate/route.tsx"),
     route("estate/machines/:machine", "routes/estate/machines/route.tsx"),
+    route("estate/stores", "routes/estate/stores/route.tsx"),
     route("estate/platforms", "routes/estate/platforms/route.tsx"),
     route("estate/platforms/:platform", "routes/estate/platforms/platform.tsx"),
     route("copies", "routes/copies/route.tsx"),

@@ -59,7 +59,7 @@ export async function startSurroundings(data: string, options: { relaxed: boolea
   const relaxed = options.relaxed ? "1" : "0";
   const [world, bucket, platforms] = await Promise.all([
     keepRunning("The stand-in world", "standins/world/main.ts", { WORLD_FOLDER: join(data, "world"), WORLD_TRUTH: options.truth ?? TRUTH, WORLD_PORT: String(secrets.worldPort), WORLD_TOKEN: secrets.worldToken, WORLD_RELAXED: relaxed }),
-    keepRunning("The bucket server", "standins/bucket/main.ts", { BUCKET_FOLDER: join(data, "buckets"), BUCKET_PORT: String(secrets.bucketPort), BUCKET_KEY: secrets.bucketKey, BUCKET_SECRET: secrets.bucketSecret, BUCKET_RELAXED: relaxed }),
+    keepRunning("The bucket server", "standins/bucket/main.ts", { BUCKET_FOLDER: join(data, "buckets"), BUCKET_PORT: String(secrets.bucketPort), BUCKET_KEY: secrets.bucketKey, BUCKET_SECRET: secrets.bucketSecret, BUCKET_RELAXED: relaxed, BUCKET_NAME: "Fulmar buckets" }),
     keepRunning("The platform managers", "standins/platform/main.ts", { PLATFORM_FOLDER: join(data, "platforms"), PLATFORM_INVENTORY: options.inventory ?? INVENTORY, PLATFORM_PORT: String(secrets.platformPort), PLATFORM_ACCOUNTS: JSON.stringify(secrets.platformAccounts) }),
   ]);
   const settings: Settings = { databaseUrl: cluster.url, worldAddress: `http://127.0.0.1:${secrets.worldPort}`, worldToken: secrets.worldToken, keyFile: join(data, "secret.key"), relaxed: options.relaxed };

@@ -93,6 +93,8 @@ try {
     WORLD_TOKEN: settings.worldToken,
     KEY_FILE: settings.keyFile,
     PORT: String(secrets.webPort),
+    // The demo looks for stores on this machine only.
+    DNS_SD_NETWORK: "127.0.0.1",
   });
   console.log(`\nYpostasis: http://127.0.0.1:${secrets.webPort}\n`);
   for (const s of secrets.signIns) console.log(`  sign in as ${s.name.padEnd(12)} with ${s.password}   (${s.role === "coordinator" ? "may act" : "may look"})`);

@@ -1,6 +1,6 @@
 import { randomBytes } from "node:crypto";
 import { renameSync, writeFileSync } from "node:fs";
-import { type FileHandle, mkdir, open, readdir, rename, rm, stat, unlink } from "node:fs/promises";
+import { type FileHandle, mkdir, open, readdir, rename, rm, stat, statfs, unlink } from "node:fs/promises";
 import { dirname, join } from "node:path";
 import { EngineError, fromSystemError } from "../errors.ts";
 import { assertBlobName, type ByteRange, type Store } from "./store.ts";
@@ -115,6 +115,15 @@ export class FolderStore implements Store {
         const bytes = (await stat(join(this.path, name)).catch(() => undefined))?.size;
         if (bytes !== undefined) yield { name, bytes };
       }
+    }
+  }
+
+  async room(): Promise<{ freeBytes: number; totalBytes: number }> {
+    try {
+      const { bavail, blocks, bsize } = await statfs(this.path);
+      return { freeBytes: bavail * bsize, totalBytes: blocks * bsize };
+    } catch (error) {
+      throw fromSystemError(error, `Looking at the room of store ${this.id} (${this.path})`);
     }
   }
 

@@ -17,6 +17,8 @@ export interface Store {
   list(prefix: string): AsyncIterable<{ name: string; bytes: number }>;
   /** Deleting what is not there is not an error. */
   delete(name: string): Promise<void>;
+  /** Real room, where the kind can tell. */
+  room?(): Promise<{ freeBytes: number; totalBytes: number }>;
 }
 
 export type ByteRange = { from: number; to: number };

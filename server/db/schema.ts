@@ -1,5 +1,6 @@
 import { bigint, bigserial, boolean, index, jsonb, pgEnum, pgTable, primaryKey, text, timestamp, uuid } from "drizzle-orm/pg-core";
 import type { Inventory } from "#core/estate/discovery.ts";
+import type { ProbeStep } from "#engine/stores/probe.ts";
 import type { WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import type { RunPlan } from "../runs/run-plan.ts";
 import type { Trial } from "../platforms/manager.ts";
@@ -28,8 +29,21 @@ export const people = pgTable("person", {
   passwordHash: text("password_hash").notNull(),
 });
 
+/** Further organisations that a person serves, and as what there. */
+export const memberships = pgTable(
+  "membership",
+  {
+    personId: uuid("person_id").notNull().references(() => people.id, { onDelete: "cascade" }),
+    organisationId: text("organisation_id").notNull().references(() => organisations.id),
+    role: roleEnum("role").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.personId, t.organisationId] })],
+);
+
+/** `organisationId`: the one that is worked for in this session, where it is not the person's own. */
 export const sessions = pgTable("session", {
   tokenHash: text("token_hash").primaryKey(),
+  organisationId: text("organisation_id"),
   personId: uuid("person_id").notNull().references(() => people.id, { onDelete: "cascade" }),
   expiresAt: wall("expires_at").notNull(),
 });
@@ -56,7 +70,7 @@ export const estateChanges = pgTable("estate_change", {
 /** How a store is reached; secrets inside are sealed. */
 export const storeAccess = pgTable(
   "store_access",
-  { organisationId: text("organisation_id").notNull(), storeId: text("store_id").notNull(), kind: text("kind").notNull(), sealed: text("sealed").notNull() },
+  { organisationId: text("organisation_id").notNull(), storeId: text("store_id").notNull(), kind: text("kind").notNull(), address: text("address").notNull().default(""), sealed: text("sealed").notNull(), triedAt: wall("tried_at"), probe: jsonb("probe").$type<ProbeStep[]>() },
   (t) => [primaryKey({ columns: [t.organisationId, t.storeId] })],
 );
 

@@ -1,6 +1,8 @@
 import { and, eq } from "drizzle-orm";
 import { BucketStore, type BucketAddress } from "#engine/stores/bucket-store.ts";
 import { FolderStore, type FolderStoreOptions } from "#engine/stores/folder-store.ts";
+import type { ProbeStep } from "#engine/stores/probe.ts";
+import type { Store } from "#engine/stores/store.ts";
 import { EngineError } from "#engine/errors.ts";
 import { rebuildIndex } from "#engine/points/point.ts";
 import { Vault } from "#engine/vault.ts";
@@ -57,19 +59,19 @@ export class StoreBook {
   private async open(organisationId: string, storeId: string): Promise<Vault> {
     const [row] = await this.db.select().from(storeAccess).where(and(eq(storeAccess.organisationId, organisationId), eq(storeAccess.storeId, storeId)));
     if (!row) throw new EngineError("refused", `It is not known how store ${storeId} is reached`);
-    const access = this.sealer.open<StoreAccess>(row.sealed);
-    const store = access.kind === "folder" ? new FolderStore(storeId, access.path, this.options) : new BucketStore(storeId, access);
-    const vault = await Vault.create(store);
+    const vault = await Vault.create(openStore(storeId, this.sealer.open<StoreAccess>(row.sealed), this.options));
     await vault.load();
     this.indexSoon(organisationId, storeId);
     return vault;
   }
 }
 
-export async function saveStoreAccess(db: Database, sealer: Sealer, organisationId: string, storeId: string, access: StoreAccess): Promise<void> {
-  const sealed = sealer.seal(access);
-  await db
-    .insert(storeAccess)
-    .values({ organisationId, storeId, kind: access.kind, sealed })
-    .onConflictDoUpdate({ target: [storeAccess.organisationId, storeAccess.storeId], set: { kind: access.kind, sealed } });
+export const openStore = (id: string, access: StoreAccess, options: FolderStoreOptions = {}): Store => (access.kind === "folder" ? new FolderStore(id, access.path, options) : new BucketStore(id, access));
+
+/** Where a store is reached, as it may be shown: no account. */
+const shownAddress = (access: StoreAccess): string => (access.kind === "folder" ? access.path : `${access.bucket} at ${access.endpoint}`);
+
+export async function saveStoreAccess(db: Database, sealer: Sealer, organisationId: string, storeId: string, access: StoreAccess, probe: ProbeStep[] | null = null): Promise<void> {
+  const values = { kind: access.kind, address: shownAddress(access), sealed: sealer.seal(access), probe, triedAt: probe ? new Date() : null };
+  await db.insert(storeAccess).values({ organisationId, storeId, ...values }).onConflictDoUpdate({ target: [storeAccess.organisationId, storeAccess.storeId], set: values });
 }

@@ -1,9 +1,9 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useRef } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
-import { useAddress } from "../../frame/question-link.ts";
+import { useAddress, useQuestionSearch } from "../../frame/question-link.ts";
 import { useListKeys } from "../../ui/list-keys.ts";
 import { arranged, type Cell, cellText, columnsOf, type ShownKind } from "./tables.ts";
 
@@ -18,6 +18,12 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
   const filter = params.get("filter") ?? "";
   const sort = params.get("sort");
   const columns = columnsOf(kind);
+  const search = useQuestionSearch();
+  /** A machine has a page of its own; a store opens beside the list. */
+  const linkTo = (of: ShownKind, id: string): string | null => {
+    if (of === "machines") return `/estate/machines/${id}${search()}`;
+    return of === "stores" ? search({ show: "stores", item: id, filter: filter || null, sort }) : null;
+  };
   const shown = arranged(rows, kind, filter, sort);
   const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => frame.current, estimateSize: () => ROW, overscan: 12, initialRect: { width: 900, height: 600 } });
   const grid = { gridTemplateColumns: columns.map((c) => (c.wide ? "minmax(8rem, 1.6fr)" : "minmax(4.5rem, 1fr)")).join(" ") };
@@ -82,7 +88,13 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
                     className={`truncate ${c.figures ? "figures" : ""} ${i === 0 ? "font-medium" : ""}`}
                     title={cellText(shown[v.index]!.cells[i]!)}
                   >
-                    {cellText(shown[v.index]!.cells[i]!)}
+                    {i === 0 && linkTo(kind, shown[v.index]!.id) ? (
+                      <Link className="hover:underline" preventScrollReset to={linkTo(kind, shown[v.index]!.id)!}>
+                        {cellText(shown[v.index]!.cells[i]!)}
+                      </Link>
+                    ) : (
+                      cellText(shown[v.index]!.cells[i]!)
+                    )}
                   </div>
                 ))}
               </div>

@@ -12,6 +12,7 @@ import { outlook } from "#server/outlook.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
 import type { Part } from "./estate-nav.tsx";
+import { readStore } from "./stores/queries.ts";
 import { readPlatforms } from "./platforms/queries.ts";
 import { columnsOf, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
@@ -31,6 +32,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,
+    store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
     sites: estate.sites.map((s) => ({ id: s.id, name: s.name })),

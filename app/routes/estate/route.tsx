@@ -22,6 +22,7 @@ import { ItemTable } from "./item-table.tsx";
 import { PlatformsList } from "./platforms/platforms-list.tsx";
 import { type EstateView, readEstateView } from "./queries.ts";
 import { SiteInspector } from "./site-inspector.tsx";
+import { StoreInspector } from "./stores/store-inspector.tsx";
 import { SiteMap } from "./site-map.tsx";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Ypostasis" }];
@@ -70,7 +71,10 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   const item = params.get("item");
   const keep = (more: Record<string, string | null>): string => search({ ...(show === "map" ? {} : { show }), ...more });
   return (
-    <Workplace label="Estate" inspector={view.chosen && <SiteInspector chosen={view.chosen} zone={zone} />}>
+    <Workplace
+      label="Estate"
+      inspector={view.store ? <StoreInspector key={view.store.store.id} view={view.store} /> : view.chosen && <SiteInspector chosen={view.chosen} zone={zone} />}
+    >
       <div className="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
         <div>
           <h1>

@@ -96,7 +96,9 @@ export function FindingsTable({ platform, base, findings }: { platform: string; 
 }
 
 export function fieldWords(f: Finding): string {
-  return f.fields.map(({ path, before, after }) => `${path.replace(/^disks\./, "disk ").replace(/^attached\./, "network ")} ${valueWords(path, before)} → ${valueWords(path, after)}`).join(", ");
+  return f.fields
+    .map(({ path, before, after }) => `${path.replace(/^disks\./, "disk ").replace(/^attached\./, "network ")} ${valueWords(path, before)} → ${valueWords(path, after)}`)
+    .join(", ");
 }
 
 function valueWords(path: string, value: unknown): string {
