@@ -3,6 +3,7 @@ import { index, layout, route, type RouteConfig } from "@react-router/dev/routes
 export default [
   route("sign-in", "routes/sign-in.tsx"),
   route("sign-out", "routes/sign-out.tsx"),
+  route("serve", "routes/serve.ts"),
   route("estate/file/:form", "routes/estate/file.ts"),
   route("find", "routes/find.ts"),
   layout("frame/frame.tsx", [

@@ -2,36 +2,48 @@ import { mkdir, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
 import { inArray, notInArray } from "drizzle-orm";
+import type { Estate } from "#core/estate/model.ts";
 import { readEstate } from "#formats/estate/read-estate.ts";
 import type { Application } from "#server/application.ts";
 import { platformConnections, schedules, works } from "#server/db/schema.ts";
 import { changeEstate } from "#server/estate/change-estate.ts";
 import { discoverNow } from "#server/jobs/discover-platform.ts";
-import { addPerson } from "#server/people/sign-in.ts";
+import { addMembership, addPerson } from "#server/people/sign-in.ts";
 import { openManager } from "#server/platforms/open-manager.ts";
 import { saveStoreAccess } from "#server/stores/store-book.ts";
 import type { FolderSecrets } from "../scripts/data-folder.ts";
 
 const HOUR = 3_600_000;
 
-/** Describes the demo's estate, its people and how its stores are reached. */
+/** The two customers of the demo: who they are, how they are protected. */
+async function demoEstates(): Promise<Estate[]> {
+  return Promise.all(["demo/estate.yaml", "demo/charters.yaml"].map(async (file) => readEstate(await readFile(file, "utf8")).estate));
+}
+
+/** Describes the demo's estates, their people and how their stores are reached. */
 export async function describeDemo(app: Application, data: string, secrets: FolderSecrets): Promise<void> {
   const { db } = app.connection;
-  const { estate } = readEstate(await readFile("demo/estate.yaml", "utf8"));
-  const modelAt = await app.world.now();
-  await changeEstate(db, estate, { personName: "demo", reason: "read from demo/estate.yaml", modelAt });
-  for (const s of secrets.signIns) await addPerson(db, { organisationId: estate.organisation.id, signInName: s.name, name: s.person, role: s.role, password: s.password });
-  for (const store of estate.stores.filter((s) => s.kind === "disk" || s.kind === "drive")) {
-    const path = join(data, "stores", store.id);
-    await mkdir(path, { recursive: true });
-    await saveStoreAccess(db, app.sealer, estate.organisation.id, store.id, { kind: "folder", path });
-  }
   const account = { endpoint: `http://127.0.0.1:${secrets.bucketPort}`, region: "fulmar", accessKeyId: secrets.bucketKey, secretAccessKey: secrets.bucketSecret };
   const client = new S3Client({ endpoint: account.endpoint, region: account.region, forcePathStyle: true, credentials: account, requestChecksumCalculation: "WHEN_REQUIRED" });
-  for (const { id } of estate.stores.filter((s) => s.kind === "bucket" || s.kind === "archive")) {
-    await client.send(new CreateBucketCommand({ Bucket: id }));
-    await saveStoreAccess(db, app.sealer, estate.organisation.id, id, { kind: "bucket", ...account, bucket: id });
+  const modelAt = await app.world.now();
+  const estates = await demoEstates();
+  for (const estate of estates) {
+    const organisationId = estate.organisation.id;
+    await changeEstate(db, estate, { personName: "demo", reason: "read from the demo's files", modelAt });
+    for (const { id, kind } of estate.stores) {
+      if (kind === "bucket" || kind === "archive") {
+        await client.send(new CreateBucketCommand({ Bucket: id }));
+        await saveStoreAccess(db, app.sealer, organisationId, id, { kind: "bucket", ...account, bucket: id });
+      } else {
+        const path = join(data, "stores", id);
+        await mkdir(path, { recursive: true });
+        await saveStoreAccess(db, app.sealer, organisationId, id, { kind: "folder", path });
+      }
+    }
   }
+  const [first, second] = estates.map((e) => e.organisation.id);
+  for (const s of secrets.signIns) await addPerson(db, { organisationId: s.organisation ?? first!, signInName: s.name, name: s.person, role: s.role, password: s.password });
+  await addMembership(db, "coordinator", second!, "coordinator");
 }
 
 const CONNECTED = { "skerry-quay": "tern-quay", "skerry-yard": "gannet-yard" } as const;
@@ -66,10 +78,11 @@ export function demoInstants(begins: number, { days, hours }: Past): number[] {
 /** Runs the engine through the demo's past; calls back with the share that is done. */
 export async function runThroughPast(app: Application, begins: number, progress: (done: number, of: number) => void, past = DEMO_PAST): Promise<void> {
   const { db } = app.connection;
-  const { organisation, policies } = readEstate(await readFile("demo/estate.yaml", "utf8")).estate;
+  const estates = await demoEstates();
   const instants = demoInstants(begins, past);
   await app.world.setPace({ mode: "events", factor: 60 });
-  await db.insert(works).values({ organisationId: organisation.id, kind: "history", subject: { kind: "history", policies: policies.map(({ id, every }) => ({ id, every })), instants }, foreground: true, personName: "demo", reason: "the demo's past" });
+  for (const { organisation, policies } of estates)
+    await db.insert(works).values({ organisationId: organisation.id, kind: "history", subject: { kind: "history", policies: policies.map(({ id, every }) => ({ id, every })), instants }, foreground: true, personName: "demo", reason: "the demo's past" });
   app.coordinator.start();
   for (;;) {
     await new Promise((done) => setTimeout(done, 400));
@@ -83,6 +96,6 @@ export async function runThroughPast(app: Application, begins: number, progress:
   await app.coordinator.stop();
   const now = await app.world.now();
   const next = (every: number): number => (Math.floor(now / (every * 1000)) + 1) * every * 1000;
-  await db.insert(schedules).values(policies.map(({ id, every }) => ({ organisationId: organisation.id, policyId: id, running: true, nextAt: next(every) }))).onConflictDoNothing();
+  for (const { organisation, policies } of estates) await db.insert(schedules).values(policies.map(({ id, every }) => ({ organisationId: organisation.id, policyId: id, running: true, nextAt: next(every) }))).onConflictDoNothing();
   await app.world.setPace({ mode: "hurried", factor: 60 });
 }

@@ -18,7 +18,7 @@ export type FolderSecrets = {
   platformPort: number;
   /** Accounts of the stand-in platform managers by name; one of them lacks the right to list. */
   platformAccounts: Record<string, { password: string; rights: string[] }>;
-  signIns: { name: string; role: "coordinator" | "observer"; password: string; person: string }[];
+  signIns: { name: string; role: "coordinator" | "observer"; password: string; person: string; organisation?: string }[];
 };
 
 const INVENTORY = resolve("demo/platforms.yaml");
@@ -42,6 +42,7 @@ export async function folderSecrets(data: string): Promise<FolderSecrets> {
     signIns: [
       { name: "coordinator", role: "coordinator", password: word(), person: "R. Coordinator" },
       { name: "observer", role: "observer", password: word(), person: "O. Observer" },
+      { name: "skipper", role: "coordinator", password: word(), person: "S. Skipper", organisation: "kelp-row" },
     ],
     // A folder from before keeps everything that was invented for it.
     ...kept,

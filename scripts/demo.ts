@@ -97,7 +97,7 @@ try {
     DNS_SD_NETWORK: "127.0.0.1",
   });
   console.log(`\nYpostasis: http://127.0.0.1:${secrets.webPort}\n`);
-  for (const s of secrets.signIns) console.log(`  sign in as ${s.name.padEnd(12)} with ${s.password}   (${s.role === "coordinator" ? "may act" : "may look"})`);
+  for (const s of secrets.signIns) console.log(`  sign in as ${s.name.padEnd(12)} with ${s.password}   (${s.role === "coordinator" ? "may act" : "may look"}${s.organisation ? `, for ${s.organisation} only` : ""})`);
   console.log(`  a platform to connect: ${platformAddress(secrets, "holm-yard")} as reader with ${secrets.platformAccounts["reader"]!.password}`);
   console.log(`\nCtrl+C stops everything. Data lies in ${data}; npm run demo -- --reset begins anew.`);
 } catch (error) {

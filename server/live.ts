@@ -1,27 +1,33 @@
 import type { Request, Response } from "express";
 import { createChannel, createSession } from "better-sse";
+import type { FlowState } from "#core/copies/under-way.ts";
 import type { Application } from "./application.ts";
-import { flowStates } from "./jobs/under-way.ts";
+import { flowStates, WorkOwners } from "./jobs/under-way.ts";
 import { CHANGE_CHANNEL } from "./jobs/coordinator.ts";
 
 const CLOCK_EVERY_MS = 1_000;
 const CHANGES_AT_MOST_EVERY_MS = 250;
 
+type Listener = { organisationId: string };
+
 /** Tells open pages of changes and of model time, over server-sent events. */
 export class Live {
-  private readonly channel = createChannel();
+  private readonly channel = createChannel<Record<string, unknown>, Listener>();
+  private readonly owners: WorkOwners;
   private readonly timer: NodeJS.Timeout;
   private told: NodeJS.Timeout | undefined;
   private stopped = false;
   private endListening: (() => void) | undefined;
 
   constructor(private readonly app: Application) {
+    this.owners = new WorkOwners(app.connection.db);
     this.timer = setInterval(() => void this.tick(), CLOCK_EVERY_MS);
     void this.listen();
   }
 
-  async connect(request: Request, response: Response): Promise<void> {
-    this.channel.register(await createSession(request, response, { keepAlive: 20_000 }));
+  /** A page hears of its own organisation's transfers only. */
+  async connect(request: Request, response: Response, organisationId: string): Promise<void> {
+    this.channel.register(await createSession(request, response, { keepAlive: 20_000, state: { organisationId } }));
   }
 
   stop(): void {
@@ -62,6 +68,10 @@ export class Live {
   private async tick(): Promise<void> {
     if (this.channel.sessionCount === 0) return;
     const status = await this.app.world.status().catch(() => undefined);
-    if (status) this.channel.broadcast({ instant: status.instant, effective: status.effective, held: status.held, flows: flowStates(status.flows) }, "clock");
+    if (!status) return;
+    const { instant, effective, held } = status;
+    const flows = await this.owners.byOrganisation(flowStates(status.flows)).catch(() => new Map<string, FlowState[]>());
+    for (const organisationId of new Set(this.channel.activeSessions.map((s) => s.state.organisationId)))
+      this.channel.broadcast({ instant, effective, held, flows: flows.get(organisationId) ?? [] }, "clock", { filter: (session) => session.state.organisationId === organisationId });
   }
 }

@@ -35,7 +35,7 @@ web.get("/live", async (request: Request, response: Response) => {
   const token = readSessionToken(request.headers.cookie ?? "");
   const person = token ? await whoIs(app.connection.db, token).catch(() => undefined) : undefined;
   if (!person) return void response.status(401).end();
-  await live.connect(request, response);
+  await live.connect(request, response, person.organisationId);
 });
 web.use(compression());
 web.use("/assets", express.static("build/client/assets", { immutable: true, maxAge: "1y" }));

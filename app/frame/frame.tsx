@@ -1,7 +1,8 @@
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useNavigation } from "react-router";
 import { lossName } from "#core/outage/question.ts";
-import { flowStates } from "#server/jobs/under-way.ts";
+import { flowStates, WorkOwners } from "#server/jobs/under-way.ts";
+import { servedBy } from "#server/people/sign-in.ts";
 import { loadStrip } from "#server/strip.ts";
 import { load } from "../context.ts";
 import { Notice } from "../ui/notice.tsx";
@@ -21,11 +22,12 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const { outlook, ...strip } = await loadStrip(context.app, who.organisationId, askedQuestion(request));
     const status = await context.app.world.status();
+    const flows = await new WorkOwners(context.app.connection.db).byOrganisation(flowStates(status.flows));
     const estate = outlook?.estate;
     return {
       ...strip,
-      who: { name: who.name, role: who.role, organisation: who.organisation, timeZone: who.timeZone },
-      clock: { instant: status.instant, effective: status.effective, held: status.held, flows: flowStates(status.flows) },
+      who: { name: who.name, role: who.role, organisationId: who.organisationId, organisation: who.organisation, timeZone: who.timeZone, serves: await servedBy(context.app.connection.db, who.id) },
+      clock: { instant: status.instant, effective: status.effective, held: status.held, flows: flows.get(who.organisationId) ?? [] },
       pace: status.pace,
       question: { at: outlook?.at ?? status.instant, isNow: outlook?.isNow ?? true, lost: outlook?.lost ?? [], notes: outlook?.notes ?? [] },
       lostNames: estate ? outlook.lost.map((id) => lossName(estate, id)) : [],

@@ -41,7 +41,7 @@ export const replayHistory =
       progress({ note: `${i + 1} of ${instants.length}` });
       // The last instant only brings the clock to where the demo begins.
       if (i === instants.length - 1) break;
-      const [done] = await db.select({ n: sql<number>`count(*)::int` }).from(works).where(sql`${works.kind} = 'copy' and ${works.reason} = ${reasonOf(at)}`);
+      const [done] = await db.select({ n: sql<number>`count(*)::int` }).from(works).where(and(eq(works.organisationId, work.organisationId), eq(works.kind, "copy"), eq(works.reason, reasonOf(at))));
       if (done!.n > 0) continue;
       // A policy is asked for where one of its own instants has passed since the last round.
       const passed = (every: number, instant: number): number => Math.floor(instant / (every * 1000));

@@ -1,9 +1,9 @@
 import { createHash, randomBytes } from "node:crypto";
 import { hash, verify } from "@node-rs/argon2";
-import { and, eq, gt, lt } from "drizzle-orm";
+import { and, asc, eq, gt, lt, sql } from "drizzle-orm";
 import type { Database } from "../db/connect.ts";
-import { organisations, people, sessions } from "../db/schema.ts";
-import type { Person, Role } from "./roles.ts";
+import { memberships, organisations, people, sessions } from "../db/schema.ts";
+import { type Person, RefusedError, type Role } from "./roles.ts";
 
 const SESSION_DAYS = 7;
 /** Verified where no such person exists, so that an unknown name takes as long as a wrong password. */
@@ -27,13 +27,37 @@ export async function signOut(db: Database, token: string): Promise<void> {
 }
 
 export async function whoIs(db: Database, token: string): Promise<(Person & { organisation: string; timeZone: string }) | undefined> {
+  // The organisation chosen in this session counts only as long as the person still serves it.
   const [row] = await db
-    .select({ id: people.id, name: people.name, role: people.role, organisationId: people.organisationId, organisation: organisations.name, timeZone: organisations.timeZone })
+    .select({ id: people.id, name: people.name, role: sql<Role>`coalesce(${memberships.role}, ${people.role})`, organisationId: organisations.id, organisation: organisations.name, timeZone: organisations.timeZone })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.personId))
-    .innerJoin(organisations, eq(organisations.id, people.organisationId))
+    .leftJoin(memberships, and(eq(memberships.personId, people.id), eq(memberships.organisationId, sessions.organisationId)))
+    .innerJoin(organisations, eq(organisations.id, sql`coalesce(${memberships.organisationId}, ${people.organisationId})`))
     .where(and(eq(sessions.tokenHash, tokenHash(token)), gt(sessions.expiresAt, new Date())));
   return row;
+}
+
+export type Served = { id: string; name: string };
+
+/** The organisations that a person serves, their own first. */
+export async function servedBy(db: Database, personId: string): Promise<Served[]> {
+  const named = { id: organisations.id, name: organisations.name };
+  const own = await db.select(named).from(people).innerJoin(organisations, eq(organisations.id, people.organisationId)).where(eq(people.id, personId));
+  const others = await db.select(named).from(memberships).innerJoin(organisations, eq(organisations.id, memberships.organisationId)).where(eq(memberships.personId, personId)).orderBy(asc(organisations.name));
+  return [...own, ...others.filter((o) => o.id !== own[0]?.id)];
+}
+
+/** Works for another organisation from now on in this session. Throws `RefusedError` where the person does not serve it. */
+export async function serve(db: Database, token: string, person: Person, organisationId: string): Promise<void> {
+  const served = await servedBy(db, person.id);
+  if (!served.some((o) => o.id === organisationId)) throw new RefusedError(`${person.name} does not serve this organisation`);
+  await db.update(sessions).set({ organisationId }).where(eq(sessions.tokenHash, tokenHash(token)));
+}
+
+export async function addMembership(db: Database, signInName: string, organisationId: string, role: Role): Promise<void> {
+  const [person] = await db.select({ id: people.id }).from(people).where(eq(people.signInName, signInName));
+  await db.insert(memberships).values({ personId: person!.id, organisationId, role });
 }
 
 export async function addPerson(db: Database, person: { organisationId: string; signInName: string; name: string; role: Role; password: string }): Promise<void> {
