@@ -26,7 +26,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     const estate = outlook?.estate;
     return {
       ...strip,
-      who: { name: who.name, role: who.role, organisationId: who.organisationId, organisation: who.organisation, timeZone: who.timeZone, serves: await servedBy(context.app.connection.db, who.id) },
+      who: {
+        name: who.name,
+        role: who.role,
+        organisationId: who.organisationId,
+        organisation: who.organisation,
+        timeZone: who.timeZone,
+        serves: await servedBy(context.app.connection.db, who.id),
+      },
       clock: { instant: status.instant, effective: status.effective, held: status.held, flows: flows.get(who.organisationId) ?? [] },
       pace: status.pace,
       question: { at: outlook?.at ?? status.instant, isNow: outlook?.isNow ?? true, lost: outlook?.lost ?? [], notes: outlook?.notes ?? [] },

@@ -1,5 +1,7 @@
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
+import { listWords } from "#core/wording/amounts.ts";
+import { type EditableField, type EditableKind, JOINS_POLICY, withFieldSet } from "#formats/estate/editable.ts";
 import { estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
 import { readSitesGeoJson } from "#formats/geojson/sites.ts";
@@ -55,6 +57,18 @@ export async function acceptImport({ app, person }: Context, incoming: Incoming,
   return unlessMoved("The estate has changed since this was shown. Look at the difference again, then accept it", async () =>
     changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() }, base),
   );
+}
+
+/** Sets one field of many items at once, all or none; refused where the estate has changed since they were chosen. */
+export async function changeMany({ app, person }: Context, request: { kind: EditableKind; ids: readonly string[]; field: EditableField; value: string; base: number; reason: string }): Promise<{ changed: number }> {
+  mustAct(person);
+  const { db } = app.connection;
+  const now = await loadEstate(db, person.organisationId);
+  if (!now) throw new CannotError("No estate is described yet");
+  const ids = new Set(request.ids);
+  if (request.field.path === JOINS_POLICY && !now.policies.some((p) => p.id === request.value)) throw new CannotError(`There is no policy ${request.value}; known are ${listWords(now.policies.map((p) => p.id), 8)}`);
+  const next = standing(`${request.field.words} cannot be “${request.value}”`, () => estateFromRaw(withFieldSet(toRaw(now), request.kind, ids, request.field, request.value)).estate);
+  return unlessMoved("The estate has changed since these were chosen. Look at the list again, then change them", async () => changeEstate(db, next, { personName: person.name, reason: request.reason, modelAt: await app.world.now() }, request.base));
 }
 
 /** Takes back the newest change, by a change of its own; refused where another came since. */

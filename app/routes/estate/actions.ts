@@ -3,11 +3,12 @@ import { countWords } from "#core/wording/amounts.ts";
 import { EstateFileError } from "#formats/estate/read-estate.ts";
 import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
-import { acceptImport, type ImportPreview, type Incoming, previewImport, undoChange } from "#server/acts/estate.ts";
+import { acceptImport, changeMany, type ImportPreview, type Incoming, previewImport, undoChange } from "#server/acts/estate.ts";
 import type { Application } from "#server/application.ts";
 import { CannotError, mustAct, type Person } from "#server/people/roles.ts";
 import { type FormResult, readForm } from "../../ui/form-result.ts";
-import { acceptForm, previewForm } from "./forms.ts";
+import { EDITABLE, type EditableKind } from "#formats/estate/editable.ts";
+import { acceptForm, changeManyForm, previewForm } from "./forms.ts";
 
 const SHOWN = 400;
 export type PreviewResult = { preview: ImportPreview & { total: number } };
@@ -30,6 +31,15 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
         const read = readForm(acceptForm, form);
         if ("wrong" in read) return read.wrong;
         const { changed } = await acceptImport(context, await incomingOf(read.values, form), read.values.base, read.values.reason);
+        return { done: `${countWords(changed, "item")} changed.` };
+      }
+      case "change-many": {
+        const read = readForm(changeManyForm, form);
+        if ("wrong" in read) return read.wrong;
+        const { kind, ids, field, value, base, reason } = read.values;
+        const editable = EDITABLE[kind as EditableKind].find((f) => f.path === field);
+        if (!editable) throw new CannotError("Choose what shall change");
+        const { changed } = await changeMany(context, { kind: kind as EditableKind, ids: ids.split(" "), field: editable, value, base, reason });
         return { done: `${countWords(changed, "item")} changed.` };
       }
       case "undo": {

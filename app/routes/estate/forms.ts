@@ -14,4 +14,12 @@ export const previewForm = object({
   what: string().oneOf(["estate", "sites", "ovf", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
   mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
 });
+export const changeManyForm = object({
+  kind: string().oneOf(["machines", "services", "hosts", "stores", "links", "policies"]).required(),
+  ids: string().required("Choose at least one row."),
+  field: string().required("Choose what shall change."),
+  value: string().trim().max(200, "Keep it under 200 characters.").default(""),
+  base: number().integer().required(),
+  reason,
+});
 export const acceptForm = previewForm.shape({ base: number().integer().required(), reason });

@@ -1,32 +1,41 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp } from "lucide-react";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
 import { useAddress, useQuestionSearch } from "../../frame/question-link.ts";
+import { useMayAct } from "../../frame/who.ts";
+import { Button } from "../../ui/button.tsx";
 import { useListKeys } from "../../ui/list-keys.ts";
-import { arranged, type Cell, cellText, columnsOf, type ShownKind } from "./tables.ts";
+import { ChangeMany } from "./change-many.tsx";
+import { ColumnChooser } from "./column-chooser.tsx";
+import { arranged, type Cell, cellText, type ShownKind, shownColumns } from "./tables.ts";
 
 const ROW = 29;
 
 /** A dense list: filter and order live in the address, and only the rows in sight are drawn. */
-export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id: string; cells: Cell[] }[] }) {
+export function ItemTable({ kind, rows, base, onDone }: { kind: ShownKind; rows: readonly { id: string; cells: Cell[] }[]; base: number; onDone: (words: string) => void }) {
   const [params] = useSearchParams();
   const change = useAddress();
   const keys = useListKeys();
   const frame = useRef<HTMLDivElement | null>(null);
   const filter = params.get("filter") ?? "";
   const sort = params.get("sort");
-  const columns = columnsOf(kind);
+  const columns = shownColumns(kind, params.get("columns"));
+  const mayAct = useMayAct();
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [changing, setChanging] = useState(false);
+  const toggle = (id: string): void => setChosen((before) => new Set(before.has(id) ? [...before].filter((x) => x !== id) : [...before, id]));
   const search = useQuestionSearch();
   /** A machine has a page of its own; a store opens beside the list. */
   const linkTo = (of: ShownKind, id: string): string | null => {
     if (of === "machines") return `/estate/machines/${id}${search()}`;
     return of === "stores" ? search({ show: "stores", item: id, filter: filter || null, sort }) : null;
   };
-  const shown = arranged(rows, kind, filter, sort);
+  const shown = arranged(rows, columns, filter, sort);
   const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => frame.current, estimateSize: () => ROW, overscan: 12, initialRect: { width: 900, height: 600 } });
-  const grid = { gridTemplateColumns: columns.map((c) => (c.wide ? "minmax(8rem, 1.6fr)" : "minmax(4.5rem, 1fr)")).join(" ") };
+  const ids = shown.filter((r) => chosen.has(r.id)).map((r) => r.id);
+  const grid = { gridTemplateColumns: (mayAct ? "1.25rem " : "") + columns.map((c) => (c.wide ? "minmax(8rem, 1.6fr)" : "minmax(4.5rem, 1fr)")).join(" ") };
   return (
     <section aria-label={kind} className="mt-3">
       <div className="flex items-baseline gap-4 text-sm">
@@ -42,6 +51,16 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
         <span role="status" className="text-soft">
           {shown.length === rows.length ? `${rows.length} in all` : `${countWords(shown.length, "row")} of ${rows.length}`}
         </span>
+        <ColumnChooser kind={kind} chosen={params.get("columns")} />
+        {mayAct && (
+          <span className="ml-auto flex items-baseline gap-3">
+            {ids.length > 0 && <span className="text-soft">{countWords(ids.length, "row")} chosen</span>}
+            <Button disabled={ids.length === 0} onClick={() => setChanging(true)}>
+              Change them
+            </Button>
+          </span>
+        )}
+        <ChangeMany chosen={{ kind, ids, base }} open={changing} onOpenChange={setChanging} onDone={onDone} />
       </div>
       <div
         ref={(element) => {
@@ -53,6 +72,17 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
       >
         <div role="table" aria-rowcount={shown.length + 1} aria-label={kind} className="min-w-[46rem] text-sm">
           <div role="row" aria-rowindex={1} className="sticky top-0 z-10 grid gap-x-3 border-b border-line-strong bg-ground" style={grid}>
+            {mayAct && (
+              <div role="columnheader" className="flex items-center">
+                <input
+                  type="checkbox"
+                  aria-label="Choose all rows shown"
+                  className="size-3.5 accent-(--accent)"
+                  checked={shown.length > 0 && ids.length === shown.length}
+                  onChange={(e) => setChosen(new Set(e.target.checked ? shown.map((r) => r.id) : []))}
+                />
+              </div>
+            )}
             {columns.map((c) => {
               const way = sort === c.id ? "ascending" : sort === `-${c.id}` ? "descending" : "none";
               return (
@@ -81,6 +111,17 @@ export function ItemTable({ kind, rows }: { kind: ShownKind; rows: readonly { id
                 className="absolute inset-x-0 grid items-center gap-x-3 border-b border-line"
                 style={{ ...grid, height: ROW, transform: `translateY(${v.start}px)` }}
               >
+                {mayAct && (
+                  <div role="cell" className="flex items-center">
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose ${cellText(shown[v.index]!.cells[0]!)}`}
+                      className="size-3.5 accent-(--accent)"
+                      checked={chosen.has(shown[v.index]!.id)}
+                      onChange={() => toggle(shown[v.index]!.id)}
+                    />
+                  </div>
+                )}
                 {columns.map((c, i) => (
                   <div
                     key={c.id}

@@ -7,19 +7,19 @@ import { lossName } from "#core/outage/question.ts";
 import { freeRoom } from "#core/outage/placement.ts";
 import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
-import { lastChange } from "#server/estate/last-change.ts";
+import { estateVersion, lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
 import type { Part } from "./estate-nav.tsx";
 import { readStore } from "./stores/queries.ts";
 import { readPlatforms } from "./platforms/queries.ts";
-import { columnsOf, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
+import { shownColumns, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
 export type EstateView = NonNullable<Awaited<ReturnType<typeof readEstateView>>>;
 
 /** What the place shows: the map, one table, and what would go with the chosen thing. */
-export async function readEstateView(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, show: Part, chosen: string | null) {
+export async function readEstateView(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, show: Part, chosen: string | null, columns: string | null = null) {
   const view = await outlook(app, organisationId, asked);
   if (!view) return null;
   const { estate, lost, at } = view;
@@ -32,6 +32,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,
+    base: await estateVersion(app.connection.db, organisationId),
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
@@ -40,7 +41,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     last: await lastChange(app.connection.db, organisationId),
     hosts: estate.hosts.map((h) => ({ id: h.id, name: h.name })),
     map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, stored) : null,
-    table: tabled ? tableOf(estate, tabled) : null,
+    table: tabled ? tableOf(estate, tabled, columns) : null,
     chosen: site
       ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id) }
       : hazard
@@ -101,14 +102,14 @@ function standsAt(estate: Estate, site: string) {
   return { hosts: estate.hosts.filter((h) => h.site === site).map((h) => h.name), stores: estate.stores.filter((s) => s.site === site).map((s) => s.name), machines: machines.map((m) => m.name), bytes: machines.reduce((n, m) => n + usedBytes(m), 0) };
 }
 
-function tableOf(estate: Estate, show: ShownKind): { kind: ShownKind; rows: { id: string; cells: Cell[] }[] } {
+function tableOf(estate: Estate, show: ShownKind, asked: string | null): { kind: ShownKind; rows: { id: string; cells: Cell[] }[] } {
   const sites = byId(estate.sites);
   const hosts = byId(estate.hosts);
   const services = byId(estate.services);
   const servicesOf = new Map<string, string[]>();
   for (const s of estate.services) for (const m of s.machines) servicesOf.set(m, [...(servicesOf.get(m) ?? []), s.name]);
   const context = { sites, hosts, services, servicesOf, machinesAt: countBy(estate.machines, (m) => m.host) };
-  const columns = columnsOf(show);
+  const columns = shownColumns(show, asked);
   return { kind: show, rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
 }
 

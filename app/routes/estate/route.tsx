@@ -31,7 +31,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const { searchParams } = new URL(request.url);
     const show: Part = PARTS.find((k) => k === searchParams.get("show")) ?? "map";
-    return { view: await readEstateView(context.app, who.organisationId, askedQuestion(request), show, searchParams.get("item")), show, zone: who.timeZone };
+    return {
+      view: await readEstateView(context.app, who.organisationId, askedQuestion(request), show, searchParams.get("item"), searchParams.get("columns")),
+      show,
+      zone: who.timeZone,
+    };
   });
 }
 
@@ -117,7 +121,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
           </p>
         </>
       )}
-      {view.table && <ItemTable kind={view.table.kind} rows={view.table.rows} />}
+      {view.table && <ItemTable key={view.table.kind} kind={view.table.kind} rows={view.table.rows} base={view.base} onDone={setTold} />}
       {view.platforms && <PlatformsList platforms={view.platforms} sites={view.sites} hosts={view.hosts} zone={zone} onDone={setTold} />}
       {view.gaps && <GapsList gaps={view.gaps} />}
       {dialog}

@@ -10,7 +10,8 @@ type Context = {
   servicesOf: ReadonlyMap<string, string[]>;
   machinesAt: ReadonlyMap<string, number>;
 };
-type Column<T> = { id: string; head: string; wide?: boolean; figures?: boolean; value: (item: T, context: Context) => Cell };
+/** `extra`: shown only where it is asked for. */
+type Column<T> = { id: string; head: string; wide?: boolean; figures?: boolean; extra?: boolean; value: (item: T, context: Context) => Cell };
 
 const number = (n: number): Cell => [String(n), n];
 const size = (n: number): Cell => [sizeWords(n), n];
@@ -27,6 +28,14 @@ const MACHINES: Column<Machine>[] = [
   { id: "disks", head: "Disks", figures: true, value: (m) => size(diskBytes(m)) },
   { id: "used", head: "Used", figures: true, value: (m) => size(usedBytes(m)) },
   { id: "written", head: "Written per hour", figures: true, value: (m) => size(m.change.written) },
+  { id: "hot", head: "Hot set", figures: true, extra: true, value: (m) => size(m.change.hot) },
+  { id: "grown", head: "Grown per hour", figures: true, extra: true, value: (m) => size(m.change.grown) },
+  { id: "reduction", head: "Reduction", figures: true, extra: true, value: (m) => number(m.reduction) },
+  { id: "prepare", head: "Made in", figures: true, extra: true, value: (m) => time(m.prepare) },
+  { id: "boot", head: "Starts in", figures: true, extra: true, value: (m) => time(m.boot) },
+  { id: "firmware", head: "Firmware", extra: true, value: (m) => m.firmware?.toUpperCase() ?? "not stated" },
+  { id: "networks", head: "Networks", wide: true, extra: true, value: (m) => (m.attached ?? []).map((a) => `${a.network}${a.address ? ` ${a.address}` : ""}`).join(", ") || "none" },
+  { id: "source", head: "Source", extra: true, value: (m) => (m.gone ? "gone" : "there") },
 ];
 const SERVICES: Column<Service>[] = [
   { id: "name", head: "Service", wide: true, value: (s) => s.name },
@@ -56,10 +65,14 @@ const STORES: Column<Store>[] = [
   { id: "read", head: "Reads", figures: true, value: (s) => rate(s.readRate) },
   { id: "write", head: "Writes", figures: true, value: (s) => rate(s.writeRate) },
   { id: "streams", head: "Restore streams", figures: true, value: (s) => number(s.restoreStreams) },
+  { id: "retrieval", head: "Retrieval", figures: true, extra: true, value: (s) => time(s.retrieval ?? 0) },
+  { id: "scattered", head: "Scattered reads", figures: true, extra: true, value: (s) => (s.randomReadRate === undefined ? ["not stated", -1] : rate(s.randomReadRate)) },
+  { id: "locked", head: "Locked", extra: true, value: (s) => (s.locked ? "yes" : "no") },
 ];
 const LINKS: Column<Link>[] = [
   { id: "name", head: "Line", wide: true, value: (l, c) => l.between.map((s) => c.sites.get(s)!.name).join(" – ") },
-  { id: "rate", head: "Rate each way", figures: true, value: (l) => [linkRateWords(l.rate), l.rate] },
+  { id: "rate", head: "Rate there", figures: true, value: (l) => [linkRateWords(l.rate), l.rate] },
+  { id: "back", head: "Rate back", figures: true, value: (l) => [linkRateWords(l.backRate ?? l.rate), l.backRate ?? l.rate] },
   { id: "latency", head: "Latency", figures: true, value: (l) => [`${l.latencyMs} ms`, l.latencyMs] },
   { id: "limits", head: "Limits by the hour", figures: true, value: (l) => number(l.limits.length) },
 ];
@@ -74,15 +87,21 @@ const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: S
 export type ShownKind = keyof typeof TABLES;
 export const SHOWN_KINDS = Object.keys(TABLES) as ShownKind[];
 
-export const columnsOf = (kind: ShownKind): readonly Column<never>[] => TABLES[kind];
+export const allColumns = (kind: ShownKind): readonly Column<never>[] => TABLES[kind];
+
+/** The columns that were asked for, or the usual ones; the first is always there. */
+export function shownColumns(kind: ShownKind, asked: string | null): readonly Column<never>[] {
+  const wanted = asked === null ? null : new Set(asked.split(","));
+  return allColumns(kind).filter((c, i) => i === 0 || (wanted ? wanted.has(c.id) : !c.extra));
+}
 
 export const cellText = (cell: Cell): string => (typeof cell === "string" ? cell : cell[0]);
 
 /** Rows whose cells contain every word of the filter, in the order asked for; `-id` sorts downwards. */
-export function arranged<R extends { cells: Cell[] }>(rows: readonly R[], kind: ShownKind, filter: string, sort: string | null): R[] {
+export function arranged<R extends { cells: Cell[] }>(rows: readonly R[], columns: readonly { id: string }[], filter: string, sort: string | null): R[] {
   const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
   const left = words.length === 0 ? [...rows] : rows.filter((r) => words.every((w) => r.cells.some((c) => cellText(c).toLowerCase().includes(w))));
-  const column = columnsOf(kind).findIndex((c) => c.id === sort?.replace(/^-/, ""));
+  const column = columns.findIndex((c) => c.id === sort?.replace(/^-/, ""));
   if (column < 0) return left;
   const sign = sort!.startsWith("-") ? -1 : 1;
   const compare = (a: Cell, b: Cell): number => (typeof a !== "string" && typeof b !== "string" ? a[1] - b[1] : COLLATOR.compare(cellText(a), cellText(b)));
