@@ -2,7 +2,7 @@ import { execFileSync } from "node:child_process";
 import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
-import { address, chooseServices, data, expectAccessible, go, hydrated, setPace, signIn } from "./visit.ts";
+import { address, chooseServices, data, expectAccessible, go, hydrated, secrets, setPace, signIn } from "./visit.ts";
 
 /** The whole path, as a new person would walk it; each part goes on where the one before ended. */
 test.describe.configure({ mode: "serial" });
@@ -25,6 +25,11 @@ async function figures(service: string): Promise<string[]> {
   return cells.allInnerTexts();
 }
 
+async function copyNow(policy: string): Promise<void> {
+  await page.getByRole("button", { name: "Copy now" }).click();
+  await page.getByRole("menuitem", { name: policy }).click();
+}
+
 test("sign in: a wrong password keeps the name and says what is wrong; the right one leads on", async () => {
   await page.goto(address("/copies"));
   await expect(page).toHaveURL(/sign-in\?to=%2Fcopies/);
@@ -41,7 +46,7 @@ test("sign in: a wrong password keeps the name and says what is wrong; the right
 
 test("readiness: rulers by tier, a verdict in a sentence each, and why", async () => {
   await go(page, "/");
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^If Tern Quay were lost now, \d+ of 14 services would keep their targets\.$/);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^If Tern Quay were lost now, \d+ of 17 services would keep their targets\.$/);
   for (const tier of [1, 2, 3, 4]) await expect(page.getByRole("region", { name: `Tier ${tier}` })).toBeVisible();
   await expect(row("Data warehouse")).toContainText("cannot return: warehouse-1 needs 48 cores and no surviving host has more than 40");
   await expect(row("Boarding gates")).toContainText(/loses .* too much/);
@@ -124,7 +129,7 @@ test("command search reaches a service by typing, keys are listed, themes switch
 
 test("estate: what stands where and would go with it, lists by filter and order, files out and in", async () => {
   await page.getByRole("link", { name: "Estate" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^5 sites, 16 machines, 14 services$/);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^5 sites, 30 machines, 17 services$/);
   await page.getByRole("link", { name: /^Gannet Yard: server room, 38 km from Tern Quay, / }).click();
   const beside = page.getByRole("complementary");
   await expect(beside).toContainText(/With it would go.*Terminal radio archive.*Gannet Yard disks.*all of them also whole elsewhere/s);
@@ -183,6 +188,103 @@ test("estate: what stands where and would go with it, lists by filter and order,
   await expect(beside.getByRole("heading", { name: "Fulmar Far West" })).toBeVisible();
 });
 
+test("estate: a platform is tried, confirmed and discovered; findings are taken in or left; what is gone stays", async () => {
+  await go(page, "/estate?show=platforms");
+  const managers = `https://127.0.0.1:${secrets().platformPort}`;
+  await page.getByRole("button", { name: "Connect a platform" }).click();
+  const dialog = page.getByRole("dialog");
+  const connect = () => dialog.getByRole("button", { name: "Try and connect" }).click();
+  await connect();
+  await expect(dialog).toContainText("Write the address under which it answers.");
+  await dialog.getByLabel("Name", { exact: true }).fill("holm-yard");
+  await dialog.getByLabel("Site at which").selectOption("Gannet Yard");
+  await dialog.getByLabel("Address").fill(`${managers}/holm-yard`);
+  await dialog.getByLabel("Account").fill("visitor");
+  await dialog.getByLabel("Password").fill(secrets().platformAccounts["visitor"]!.password);
+  await dialog.getByLabel("Why").fill("the parts run there");
+  await expectAccessible(page);
+  await connect();
+  await expect(dialog.getByLabel("Fingerprint")).toHaveValue(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/);
+  await connect();
+  await expect(dialog.getByRole("alert")).toContainText("the account visitor has no right to inventory");
+  await dialog.getByLabel("Account").fill("reader");
+  await dialog.getByLabel("Password").fill(secrets().platformAccounts["reader"]!.password);
+  await connect();
+  await expect(page.getByText("holm-yard is connected.")).toBeVisible();
+  // What the demo has discovered already waits to be decided.
+  await page.getByRole("link", { name: "skerry-yard" }).click();
+  await expect(page.getByRole("region", { name: "What trying it told" })).toContainText("its clock is 3 min 10 s ahead");
+  await go(page, "/estate/platforms/skerry-quay");
+  const findings = page.getByRole("group", { name: "Findings" });
+  await expect(findings).toContainText(/files-office.*changed.*disk shares 1.5 TiB → 2 TiB.*ticket-sandbox.*appeared.*4 cores.*print-1.*is gone/s);
+  await expectAccessible(page);
+  await findings.getByLabel(/ticket-sandbox/).check();
+  await page.getByLabel("Why").fill("only a sandbox");
+  await page.getByRole("button", { name: "Leave as it is" }).click();
+  await expect(findings).not.toContainText("ticket-sandbox");
+  await expect(page.getByText("1 finding left as they are", { exact: true })).toBeVisible();
+  await page.getByLabel("all 2").check();
+  await page.getByRole("button", { name: "Take 2 findings into the estate" }).click();
+  await expect(page.getByText("What runs there is what the estate says, apart from what was left as it is.")).toBeVisible();
+  await page.getByRole("button", { name: "Discover now" }).click();
+  await expect(page.getByText("20 machines on 3 hosts listed")).toBeVisible({ timeout: 15_000 });
+  await go(page, "/estate/machines/print-1");
+  await expect(page.getByRole("alert")).toContainText(/Its source is gone .* its points stay/);
+  await go(page, "/estate/machines/booking-db");
+  await expect(page.getByRole("region", { name: "Where else it could run" })).toContainText(/Yard 1.*yes, as it is.*Yard 3.*no: runs Holm, which takes no machines of Skerry/s);
+  await expect(page.getByRole("region", { name: "How much it changes" })).toContainText(/Captures found \d+(\.\d)? GiB an hour/);
+  await expectAccessible(page);
+});
+
+test("estate: what is wanting is found, a store is tried, many rows are changed and changed back", async () => {
+  await go(page, "/estate?show=gaps");
+  for (const [head, words] of [
+    ["Copies", "chart-1 has no copy away from Tern Quay"],
+    ["Places to run", "warehouse-1 could run at no other site"],
+    ["Loss that policies cannot keep", "over the line Tern Quay – Petrel Stone"],
+    ["Keys", "Passphrase of the archive has a single holder"],
+    ["Stores", "to Carried drive crosses a line to Petrel Stone unencrypted"],
+    ["Schedules", "accounts-db is captured by 2 policies"],
+  ])
+    await expect(page.getByRole("region", { name: head! })).toContainText(words!);
+  await expectAccessible(page);
+  await go(page, "/estate?show=stores&item=north-bucket");
+  const beside = page.getByRole("complementary");
+  await expect(beside).toContainText(/2 at once, at an assumed 8 MiB\/s.*readable only once the provider declares a disaster.*head of operations/s);
+  await beside.getByRole("button", { name: "Try it now" }).click();
+  await expect(beside).toContainText(/read back and the same.*deleted and gone/s);
+  await beside.getByRole("button", { name: "Reach it elsewhere" }).click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByLabel("Address").fill(`http://127.0.0.1:${secrets().bucketPort}`);
+  await dialog.getByLabel("Region").fill("fulmar");
+  await dialog.getByLabel("Bucket", { exact: true }).fill("west-bucket");
+  await dialog.getByLabel("Key").fill(secrets().bucketKey);
+  await dialog.getByLabel("Secret").fill(secrets().bucketSecret);
+  await dialog.getByLabel("Why").fill("moved");
+  await dialog.getByRole("button", { name: "Try and use it" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("does not hold the newest of them");
+  await expectAccessible(page);
+  await page.keyboard.press("Escape");
+  await go(page, "/estate?show=machines&filter=booking-web");
+  await page.getByLabel("Choose all rows shown").check();
+  await page.getByRole("button", { name: "Change them" }).click();
+  await dialog.getByLabel("What shall change").selectOption("time to start it");
+  await dialog.getByLabel("To", { exact: true }).fill("soon");
+  await dialog.getByLabel("Why").fill("measured lately");
+  await dialog.getByRole("button", { name: "Change 2 rows" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("“soon”: /machines/booking-web-1/boot: \"soon\" should be a duration such as 15 min");
+  await dialog.getByLabel("To", { exact: true }).fill("95 s");
+  await dialog.getByRole("button", { name: "Change 2 rows" }).click();
+  await expect(page.getByText("2 items changed.")).toBeVisible();
+  await page.getByRole("button", { name: "Columns" }).click();
+  await page.getByRole("menuitemcheckbox", { name: "Starts in" }).click();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("row", { name: /booking-web-2/ })).toContainText("1 min 35 s");
+  await expectAccessible(page);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByText("2 items changed back.")).toBeVisible();
+});
+
 test("copies: copy now asks why, moves only what changed, shows on the strip, and readiness answers with less loss", async () => {
   await go(page, "/");
   const minutes = async (): Promise<number> => {
@@ -193,15 +295,15 @@ test("copies: copy now asks why, moves only what changed, shows on the strip, an
   const before = await minutes();
   expect(before).toBeGreaterThanOrEqual(20);
   await page.getByRole("link", { name: "Copies" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Every machine has a copy that survives this loss.");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("1 machine has no copy that survives this loss.");
   await expectAccessible(page);
-  await page.getByRole("button", { name: "Copy now" }).click();
+  await copyNow("Sailing day, hourly");
   const dialog = page.getByRole("dialog", { name: "Copy now" });
-  await dialog.getByRole("button", { name: /^Copy 16 machines/ }).click();
+  await dialog.getByRole("button", { name: /^Copy 12 machines/ }).click();
   await expect(dialog).toContainText("Say in a few words why");
   await dialog.getByLabel("Why").fill("before the storm");
   await expectAccessible(page);
-  await dialog.getByRole("button", { name: /^Copy 16 machines/ }).click();
+  await dialog.getByRole("button", { name: /^Copy 12 machines/ }).click();
   await expect(dialog).toBeHidden();
   await expect(page.getByTestId("running")).toContainText(/machines? to .* · .*\/s · .* left/);
   await page.getByTestId("running").click();
@@ -220,11 +322,12 @@ test("copies: copy now asks why, moves only what changed, shows on the strip, an
 
 test("copies can be stopped from the strip, go on, and the schedule can be stopped and started", async () => {
   await go(page, "/copies");
-  await page.getByRole("button", { name: "Stop schedule" }).click();
-  await expect(page.getByText("schedule stopped")).toBeVisible();
+  const policy = page.getByRole("region", { name: "Warehouse and series, twice a day" });
+  await policy.getByRole("button", { name: "Stop schedule" }).click();
+  await expect(policy.getByText("schedule stopped")).toBeVisible();
   // At the wall's pace there is time to look at it.
   await setPace(page, "the wall's pace");
-  await page.getByRole("button", { name: "Copy now" }).click();
+  await copyNow("Warehouse and series, twice a day");
   const dialog = page.getByRole("dialog", { name: "Copy now" });
   await dialog.getByRole("button", { name: "none", exact: true }).click();
   await dialog.getByLabel(/warehouse-1/).check();
@@ -236,8 +339,8 @@ test("copies can be stopped from the strip, go on, and the schedule can be stopp
   await page.keyboard.press("Escape");
   await setPace(page, "hurried while something is awaited");
   await expect(page.getByTestId("running")).toHaveCount(0, { timeout: 45_000 });
-  await page.getByRole("button", { name: "Start schedule" }).click();
-  await expect(page.getByRole("button", { name: "Stop schedule" })).toBeVisible();
+  await policy.getByRole("button", { name: "Start schedule" }).click();
+  await expect(policy.getByRole("button", { name: "Stop schedule" })).toBeVisible();
 });
 
 test("runbook: steps against the strike, the chain, who cannot return and why", async () => {
@@ -362,11 +465,17 @@ test("an observer looks at everything and can change nothing, whatever is sent",
   await go(other, "/rehearsals");
   await expect(other.getByRole("button", { name: "Begin the rehearsal" })).toBeDisabled();
   const acts: [string, Record<string, string>][] = [
-    ["/copies", { act: "copy-now", policy: "all-hands", machines: "names-1", reason: "not allowed" }],
-    ["/copies", { act: "schedule", policy: "all-hands", running: "no" }],
+    ["/copies", { act: "copy-now", policy: "hourly", machines: "names-1", reason: "not allowed" }],
+    ["/copies", { act: "schedule", policy: "hourly", running: "no" }],
     ["/copies", { act: "protect", name: "x", path: "/etc", stores: "quay-disks", reason: "not allowed" }],
     ["/rehearsals", { act: "begin", services: "names", hands: "crew", lost: "tern-quay", reason: "not allowed" }],
     ["/pace", { mode: "events" }],
+    ["/estate/platforms", { act: "discover", platform: "skerry-quay" }],
+    ["/estate/platforms", { act: "forget", platform: "skerry-quay" }],
+    ["/estate/platforms", { act: "take", platform: "skerry-quay", finding: "machines/ticket-sandbox", base: "0", reason: "not allowed" }],
+    ["/estate/stores", { act: "try", store: "north-bucket" }],
+    ["/estate/stores", { act: "reach-folder", store: "quay-disks", path: "/tmp", reason: "not allowed" }],
+    ["/estate/stores", { act: "look" }],
   ];
   const estate = { act: "preview", what: "estate", mode: "replace", file: { name: "e.yaml", mimeType: "application/yaml", buffer: Buffer.from("format: 1") } };
   expect(await (await other.request.post(address("/estate.data"), { multipart: estate, headers: { origin: address() } })).text()).toContain("may look but not act");

@@ -49,6 +49,7 @@ test("Ctrl+C stops everything in the middle of a copy, the second start takes se
   // At the wall's pace it is surely in the middle.
   await setPace(page, "the wall's pace");
   await page.getByRole("button", { name: "Copy now" }).click();
+  await page.getByRole("menuitem", { name: "Sailing day, hourly" }).click();
   const dialog = page.getByRole("dialog", { name: "Copy now" });
   await dialog.getByRole("button", { name: "none", exact: true }).click();
   for (const machine of ["names-1", "ident-1", "gate-control-1"]) await dialog.getByLabel(machine).check();

@@ -121,8 +121,9 @@ export function withFindings(estate: Estate, inventory: Inventory, findings: rea
 }
 
 function machineFrom(found: DiscoveredMachine, old: Machine | undefined): Machine {
+  const kept: Omit<Machine, "host" | "cores" | "memory" | "disks"> = { ...(old ?? { ...ASSUMED_MACHINE, id: found.id, name: found.name }) };
   // Back again, it is not gone; firmware and networks are the platform's to say.
-  const { gone: _gone, firmware: _firmware, attached: _attached, ...kept }: Omit<Machine, "host" | "cores" | "memory" | "disks"> = old ?? { ...ASSUMED_MACHINE, id: found.id, name: found.name };
+  for (const key of ["gone", "firmware", "attached"] as const) delete kept[key];
   const usedBefore = new Map(old?.disks.map((d) => [d.id, d.used]));
   return {
     ...kept,

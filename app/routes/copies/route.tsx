@@ -1,4 +1,3 @@
-import { useState } from "react";
 import { Link, useFetcher } from "react-router";
 import { countWords, durationWords, sizeWords } from "#core/wording/amounts.ts";
 import { load, perform } from "../../context.ts";
@@ -16,7 +15,7 @@ import type { Route } from "./+types/route";
 import { actOnCopies } from "./actions.ts";
 import { AGE_TICKS, AgeCell, agePercent } from "./age-cell.tsx";
 import type { CopiesView } from "./copies-view.ts";
-import { CopyDialog } from "./copy-dialog.tsx";
+import { CopyNow } from "./copy-now.tsx";
 import { MachineInspector } from "./machine-inspector.tsx";
 import { PathsSection } from "./paths-section.tsx";
 import { PolicyRoute } from "./policy-route.tsx";
@@ -42,20 +41,13 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
   const columns = { gridTemplateColumns: `9.5rem 5rem repeat(${view.stores.length}, minmax(0, 1fr))` };
   return (
     <Workplace label="Copies" inspector={view.chosen && <MachineInspector chosen={view.chosen} stores={view.stores} at={view.at} zone={zone} />}>
-      <h1>{view.headline.title}</h1>
-      <p className="text-soft">{view.headline.sub}</p>
-
-      <section aria-labelledby="policies" className="mt-4">
-        <h2 id="policies" className="border-b border-line-strong pb-0.5">
-          Policies
-        </h2>
-        {view.policies.map((policy) => (
-          <Policy key={policy.id} policy={policy} view={view} zone={zone} />
-        ))}
-        {view.policies.length === 0 && (
-          <p className="mt-2 text-soft">No policy covers any machine. Policies stand in the estate file: machines, how often, and the legs to the stores.</p>
-        )}
-      </section>
+      <div className="flex flex-wrap items-start justify-between gap-x-6">
+        <div>
+          <h1>{view.headline.title}</h1>
+          <p className="text-soft">{view.headline.sub}</p>
+        </div>
+        <CopyNow policies={view.policies} />
+      </div>
 
       <section aria-labelledby="matrix" className="mt-4">
         <h2 id="matrix" className="sr-only">
@@ -104,6 +96,18 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
         <p className="mt-2 text-xs text-soft">
           Bar: age of the newest whole copy at the needle · bracket: RPO · dot: whole as far as is known · cross: damaged · dotted: no copy · grey: lost with its store
         </p>
+      </section>
+
+      <section aria-labelledby="policies" className="mt-6">
+        <h2 id="policies" className="border-b border-line-strong pb-0.5">
+          Policies
+        </h2>
+        {view.policies.map((policy) => (
+          <Policy key={policy.id} policy={policy} view={view} zone={zone} />
+        ))}
+        {view.policies.length === 0 && (
+          <p className="mt-2 text-soft">No policy covers any machine. Policies stand in the estate file: machines, how often, and the legs to the stores.</p>
+        )}
       </section>
 
       <section aria-labelledby="room" className="mt-6">
@@ -157,38 +161,26 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
 function Policy({ policy, view, zone }: { policy: CopiesView["policies"][number]; view: CopiesView; zone: string }) {
   const mayAct = useMayAct();
   const fetcher = useFetcher<FormResult>();
-  const [open, setOpen] = useState(false);
-  const [said, setSaid] = useState("");
   const lost = new Set(view.stores.filter((s) => s.lost).map((s) => s.id));
   return (
-    <div className="mt-2 grid grid-cols-[13rem_minmax(0,1fr)] gap-x-4">
+    <section aria-label={policy.name} className="mt-2 grid grid-cols-[13rem_minmax(0,1fr)] gap-x-4">
       <div>
         <p className="font-semibold">{policy.name}</p>
         <p className="text-sm text-soft">
           {countWords(policy.machines.length, "machine")}, every {durationWords(policy.every)}
           {policy.running && policy.nextAt !== null ? `; next ${momentWords(policy.nextAt, zone)}` : "; schedule stopped"}
         </p>
-        <div className="mt-2 flex gap-2">
-          <Button kind="act" disabled={!mayAct} onClick={() => setOpen(true)}>
-            Copy now
+        <fetcher.Form method="post" className="mt-1">
+          <input type="hidden" name="act" value="schedule" />
+          <input type="hidden" name="policy" value={policy.id} />
+          <input type="hidden" name="running" value={policy.running ? "no" : "yes"} />
+          <Button type="submit" disabled={!mayAct || fetcher.state !== "idle"}>
+            {policy.running ? "Stop schedule" : "Start schedule"}
           </Button>
-          <fetcher.Form method="post">
-            <input type="hidden" name="act" value="schedule" />
-            <input type="hidden" name="policy" value={policy.id} />
-            <input type="hidden" name="running" value={policy.running ? "no" : "yes"} />
-            <Button type="submit" disabled={!mayAct || fetcher.state !== "idle"}>
-              {policy.running ? "Stop schedule" : "Start schedule"}
-            </Button>
-          </fetcher.Form>
-        </div>
-        {!mayAct && <p className="mt-1 text-xs text-soft">Observers may look, not act.</p>}
-        <p role="status" className="mt-1 text-xs text-soft">
-          {said}
-        </p>
+        </fetcher.Form>
         {fetcher.data && "error" in fetcher.data && <Notice kind="wrong">{fetcher.data.error}</Notice>}
       </div>
       <PolicyRoute legs={policy.legs} lost={lost} />
-      <CopyDialog open={open} onOpenChange={setOpen} policy={policy} onAsked={setSaid} />
-    </div>
+    </section>
   );
 }

@@ -145,7 +145,7 @@ function LastChange({ change, zone, mayAct, onDone }: { change: NonNullable<Esta
         Last changed {momentWords(change.modelAt, zone)} by {change.personName}: {countWords(change.items, "item")}, “{change.reason}”.
       </span>
       {mayAct && (
-        <button type="submit" className="plain-link" disabled={fetcher.state !== "idle"}>
+        <button type="submit" className="plain-link min-h-6" disabled={fetcher.state !== "idle"}>
           Undo
         </button>
       )}
