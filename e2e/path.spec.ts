@@ -345,7 +345,7 @@ test("copies can be stopped from the strip, go on, and the schedule can be stopp
 
 test("runbook: steps against the strike, the chain, who cannot return and why", async () => {
   await page.getByRole("link", { name: "Runbooks" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Tern Quay lost: failover to Gannet Yard");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^Tern Quay lost: failover to Gannet Yard/);
   await expect(page.getByText("Name service and Identity need each other; a soft dependency breaks the loop.")).toBeVisible();
   await expect(page.getByRole("complementary")).toContainText("Its critical chain");
   await page.getByRole("link", { name: /^Staff files/ }).click();
