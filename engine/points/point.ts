@@ -51,7 +51,11 @@ export async function* pointChunks(config: PointConfig, get: PageSource, skip: (
  * it with one put. Throws `missing` naming what is not there; then nothing is published.
  */
 export async function publishPoint(vault: Vault, config: PointConfig): Promise<Publication> {
-  const id = await vault.putBlob(encodeConfig(config));
+  const encoded = encodeConfig(config);
+  const id = pointIdOf(config);
+  // Written while the rest is looked at; awaited before anything names it.
+  const configPut = vault.putBlob(encoded, id);
+  configPut.catch(() => undefined);
   const get: PageSource = (digest) => vault.page(digest);
   const layers = new Map<Digest, string>();
   const absent = (what: string, digest: Digest): EngineError =>
@@ -76,7 +80,7 @@ export async function publishPoint(vault: Vault, config: PointConfig): Promise<P
       schemaVersion: 2,
       mediaType: MEDIA.manifest,
       artifactType: MEDIA.point,
-      config: { mediaType: MEDIA.config, digest: toOci(id), size: vault.blobBytes(id) },
+      config: { mediaType: MEDIA.config, digest: toOci(id), size: encoded.length },
       layers: [...layers].map(([digest, mediaType]) => ({ mediaType, digest: toOci(digest), size: vault.blobBytes(digest) })),
       annotations: {
         "org.opencontainers.image.title": config.name,
@@ -91,8 +95,9 @@ export async function publishPoint(vault: Vault, config: PointConfig): Promise<P
     capturedAt: config.capturedAt,
     nominalBytes: config.nominalBytes,
     changedBytes: config.changedBytes,
-    manifest: { digest: await vault.putBlob(manifest), size: manifest.length },
+    manifest: { digest: sha256(manifest), size: manifest.length },
   };
+  await Promise.all([configPut, vault.putBlob(manifest, publication.manifest.digest)]);
   await vault.store.put(`${PUBLISHED}${id}.json`, Buffer.from(JSON.stringify(publication)));
   vault.notePublication(publication);
   return publication;

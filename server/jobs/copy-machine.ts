@@ -90,8 +90,10 @@ async function carry(tools: CopyTools, flow: Flow, work: WorkRow, estate: Estate
 
 async function noteArrival(db: Database, vault: Vault, organisationId: string, pointId: PointId, leg: Leg, legs: LegBook, totals: WriterTotals): Promise<void> {
   const { arrivedAt, moved, stored } = legs.end(legKey(leg), totals);
-  await noteCopy(db, { organisationId, pointId, storeId: leg.to, arrivedAt, sentBytes: moved, storedBytes: Math.round(stored) });
-  await noteStoreUsage(db, organisationId, leg.to, vault.nominalStored);
+  await Promise.all([
+    noteCopy(db, { organisationId, pointId, storeId: leg.to, arrivedAt, sentBytes: moved, storedBytes: Math.round(stored) }),
+    noteStoreUsage(db, organisationId, leg.to, vault.nominalStored),
+  ]);
 }
 
 const legKey = (leg: Leg): string => `${leg.from}>${leg.to}`;

@@ -10,7 +10,8 @@ import type { Database } from "../db/connect.ts";
 import { storeAccess } from "../db/schema.ts";
 import type { Sealer } from "../secrets.ts";
 
-const INDEX_AFTER_MS = 3_000;
+/** Many points that arrive one after the other share one writing of the index. */
+const INDEX_AFTER_MS = { each: 3_000, relaxed: 30_000 };
 
 export type StoreAccess = { kind: "folder"; path: string } | ({ kind: "bucket" } & BucketAddress);
 
@@ -51,7 +52,7 @@ export class StoreBook {
       void this.vault(organisationId, storeId)
         .then(rebuildIndex)
         .catch(() => undefined);
-    }, INDEX_AFTER_MS);
+    }, INDEX_AFTER_MS[this.options.durability ?? "each"]);
     timer.unref();
     this.indexing.set(key, timer);
   }
