@@ -13,15 +13,20 @@ describe("what is wanting in an estate", () => {
   it("finds nothing in one that is whole, and each fault by what it is", () => {
     expect(ids(() => undefined)).toEqual([]);
     expect(ids((e) => (e.policies[0]!.machines = ["db"]))).toEqual(["unprotected/web"]);
-    expect(ids((e) => (e.policies[0]!.legs = [{ from: "machine", to: "qd" }]))).toEqual(["off-site/db", "off-site/web"]);
+    expect(ids((e) => (e.policies[0]!.legs = [{ from: "machine", to: "qd" }]))).toEqual(["off-site/db"]);
     expect(ids((e) => (e.machines[0]!.cores = 20))).toEqual(["place/db"]);
-    expect(ids((e) => (e.hosts[1]!.platform = "holm"))).toEqual(["place/db", "place/web"]);
+    expect(ids((e) => (e.hosts[1]!.platform = "holm"))).toEqual(["place/db"]);
     expect(ids(() => undefined, new Map([["yd", 3_900 * GIB]]))).toEqual(["room/yd"]);
     expect(ids((e) => (e.stores[1]!.encryptedTransport = false))).toEqual(["transport/yd"]);
     // A store that is filled within its own site sends nothing over a line.
     expect(ids((e) => (e.stores[0]!.encryptedTransport = false))).toEqual([]);
     expect(ids((e) => (e.stores[2]!.redundancy = { copies: 2, secondSite: "yard", second: "declared-disaster" }))).toEqual(["second/cb"]);
-    expect(ids((e) => e.hazards.push({ id: "river", name: "one river", kind: "flood", takes: ["quay", "yard", "cloud"] }))).toEqual(["hazard/db", "hazard/web"]);
+    expect(ids((e) => e.hazards.push({ id: "river", name: "one river", kind: "flood", takes: ["quay", "yard", "cloud"] }))).toEqual(["hazard/db"]);
+  });
+
+  it("says once what is wanting of several machines", () => {
+    const gaps = gapsOf(smallEstate((e) => (e.policies[0]!.legs = [{ from: "machine", to: "qd" }])), AT);
+    expect(gaps.find((g) => g.id === "off-site/db")).toMatchObject({ about: { ids: ["db", "web"] }, sentence: "db and web have no copy away from Quay: what takes the site takes every copy." });
   });
 
   it("takes a machine over where a platform converts it", () => {

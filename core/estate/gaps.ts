@@ -4,8 +4,8 @@ import { byId, type Estate, type Machine, type Policy, siteOfMachine, type Store
 import { nowhereElse } from "./platforms.ts";
 import { routeBetween } from "./route.ts";
 
-/** Something that will bite on the day, found by computation; `about` names the item it is looked at. */
-export type Gap = { id: string; about: { kind: "machines" | "services" | "policies" | "stores" | "keys" | "sites"; id: string }; sentence: string; remedy: string };
+/** Something that will bite on the day, found by computation; `about` names the items it bites. */
+export type Gap = { id: string; about: { kind: "machines" | "services" | "stores" | "keys"; ids: string[] }; sentence: string; remedy: string };
 
 const NO_LOSS: ReadonlySet<string> = new Set();
 /** A key in writing is tried every year (common practice). */
@@ -17,8 +17,8 @@ export function gapsOf(estate: Estate, at: number, used: ReadonlyMap<string, num
   for (const policy of estate.policies) for (const id of policy.machines) policies.set(id, [...(policies.get(id) ?? []), policy]);
   const lags = new Map(estate.policies.map((p) => [p.id, projectedLags(estate, p, at)]));
   return [
-    ...estate.machines.flatMap((m) => copiesWanting(estate, m, policies.get(m.id) ?? [])),
-    ...estate.machines.flatMap((m) => placeWanting(estate, m)),
+    ...together(estate, (m) => copiesWanting(estate, m, policies.get(m.id) ?? [])),
+    ...together(estate, (m) => placeWanting(estate, m)),
     ...lossWanting(estate, policies, lags),
     ...keysWanting(estate, at),
     ...estate.stores.flatMap((s) => storeWanting(estate, s, used.get(s.id) ?? 0)),
@@ -26,23 +26,46 @@ export function gapsOf(estate: Estate, at: number, used: ReadonlyMap<string, num
   ];
 }
 
-function copiesWanting(estate: Estate, machine: Machine, policies: readonly Policy[]): Gap[] {
-  const about = { kind: "machines" as const, id: machine.id };
-  if (machine.gone) return [];
-  if (policies.length === 0) return [{ id: `unprotected/${machine.id}`, about, sentence: `${machine.name} is in no policy: it is never copied.`, remedy: "Put it into one, or write down that it need not come back." }];
+/** What is wanting of one machine, said so that several can share it: `one` or `many` follows their names. */
+type Wanting = { kind: string; one: string; many: string; remedy: string } | null;
+
+/** Machines of which the same is wanting share one sentence. */
+function together(estate: Estate, of: (machine: Machine) => Wanting): Gap[] {
+  const groups = new Map<string, { wanting: NonNullable<Wanting>; machines: Machine[] }>();
+  for (const machine of estate.machines) {
+    const wanting = of(machine);
+    if (!wanting) continue;
+    const key = `${wanting.kind}/${wanting.one}`;
+    const group = groups.get(key);
+    if (group) group.machines.push(machine);
+    else groups.set(key, { wanting, machines: [machine] });
+  }
+  return [...groups.values()].map(({ wanting, machines }) => ({
+    id: `${wanting.kind}/${machines[0]!.id}`,
+    about: { kind: "machines", ids: machines.map((m) => m.id) },
+    sentence: `${listWords(machines.map((m) => m.name), 6)} ${machines.length === 1 ? wanting.one : wanting.many}.`,
+    remedy: wanting.remedy,
+  }));
+}
+
+function copiesWanting(estate: Estate, machine: Machine, policies: readonly Policy[]): Wanting {
+  if (machine.gone) return null;
+  if (policies.length === 0) return { kind: "unprotected", one: "is in no policy: it is never copied", many: "are in no policy: they are never copied", remedy: "Put them into one, or write down that they need not come back." };
   const stores = byId(estate.stores);
   const sites = new Set(policies.flatMap((p) => p.legs.map((leg) => stores.get(leg.to)!.site)));
   const home = siteOfMachine(estate, machine);
   const siteName = byId(estate.sites);
-  if ([...sites].every((s) => s === home))
-    return [{ id: `off-site/${machine.id}`, about, sentence: `${machine.name} has no copy away from ${siteName.get(home)!.name}: what takes the site takes every copy.`, remedy: "Add a leg to a store at another site." }];
+  const away = `no copy away from ${siteName.get(home)!.name}: what takes the site takes every copy`;
+  if ([...sites].every((s) => s === home)) return { kind: "off-site", one: `has ${away}`, many: `have ${away}`, remedy: "Add a leg to a store at another site." };
   const shared = estate.hazards.find((h) => h.takes.includes(home) && [...sites].every((s) => h.takes.includes(s)));
-  return shared ? [{ id: `hazard/${machine.id}`, about, sentence: `${machine.name} and all its copies hang on one hazard: ${shared.name}.`, remedy: "Add a leg to a store that it does not take." }] : [];
+  if (!shared) return null;
+  return { kind: "hazard", one: `and all its copies hang on one hazard: ${shared.name}`, many: `and all their copies hang on one hazard: ${shared.name}`, remedy: "Add a leg to a store that it does not take." };
 }
 
-function placeWanting(estate: Estate, machine: Machine): Gap[] {
+function placeWanting(estate: Estate, machine: Machine): Wanting {
   const why = nowhereElse(estate, machine);
-  return why === null ? [] : [{ id: `place/${machine.id}`, about: { kind: "machines", id: machine.id }, sentence: `${machine.name} could run at no other site: ${why}.`, remedy: "Enlarge a host there, add one, or make the machine smaller." }];
+  const words = `could run at no other site: ${why}`;
+  return why === null ? null : { kind: "place", one: words, many: words, remedy: "Enlarge a host there, add one, or make the machine smaller." };
 }
 
 /** Services of which a policy cannot keep the RPO should the machine's site be lost just before the next copy arrives. */
@@ -56,7 +79,7 @@ function lossWanting(estate: Estate, policies: ReadonlyMap<string, readonly Poli
     if (!worst || worst.seconds <= service.rpo) return [];
     const way = worst.lag > 60 ? `${durationWords(worst.policy.every)} between copies and ${durationWords(worst.lag)} ${worst.over} to ${worst.store.name}` : `${durationWords(worst.policy.every)} between copies`;
     const remedy = worst.policy.every < service.rpo ? "Widen the line, move the first leg, or change less." : `Copy at least every ${durationWords(Math.max(60, service.rpo - worst.lag))}, or protect it continuously.`;
-    return [{ id: `rpo/${service.id}`, about: { kind: "services" as const, id: service.id }, sentence: `${service.name} can lose ${durationWords(worst.seconds)} of ${worst.machine.name} and may lose ${durationWords(service.rpo)}: ${way}.`, remedy }];
+    return [{ id: `rpo/${service.id}`, about: { kind: "services" as const, ids: [service.id] }, sentence: `${service.name} can lose ${durationWords(worst.seconds)} of ${worst.machine.name} and may lose ${durationWords(service.rpo)}: ${way}.`, remedy }];
   });
 }
 
@@ -83,7 +106,7 @@ function overWords(estate: Estate, from: string, to: string): string {
 function keysWanting(estate: Estate, at: number): Gap[] {
   const sites = byId(estate.sites);
   return estate.keys.flatMap((key) => {
-    const about = { kind: "keys" as const, id: key.id };
+    const about = { kind: "keys" as const, ids: [key.id] };
     const gaps: Gap[] = [];
     const [only] = key.holders;
     if (key.holders.length === 1)
@@ -100,7 +123,7 @@ function keysWanting(estate: Estate, at: number): Gap[] {
 }
 
 function storeWanting(estate: Estate, store: Store, used: number): Gap[] {
-  const about = { kind: "stores" as const, id: store.id };
+  const about = { kind: "stores" as const, ids: [store.id] };
   const gaps: Gap[] = [];
   const fed = estate.policies.flatMap((p) => p.legs.filter((l) => l.to === store.id).map((leg) => ({ policy: p, leg })));
   const sites = byId(estate.sites);
@@ -123,7 +146,7 @@ function overlapping(machine: Machine, policies: readonly Policy[]): Gap[] {
   return [
     {
       id: `overlap/${machine.id}`,
-      about: { kind: "machines", id: machine.id },
+      about: { kind: "machines", ids: [machine.id] },
       sentence: `${machine.name} is captured by ${countWords(policies.length, "policy", "policies")} (${listWords(policies.map((p) => p.name))}), which begin at the same instant every ${durationWords(every)}: one of them is left out then.`,
       remedy: "Capture it once and carry the points on by a leg.",
     },

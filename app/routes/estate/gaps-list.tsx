@@ -11,6 +11,7 @@ const HEADS: readonly [RegExp, string][] = [
   [/^(transport|second|room)\//, "Stores"],
   [/^overlap\//, "Schedules"],
 ];
+const MOST_LINKS = 6;
 const headOf = (gap: Gap): string => (gap.about.kind === "keys" ? "Keys" : (HEADS.find(([kind]) => kind.test(gap.id))?.[1] ?? "Other"));
 
 /** What will bite on the day, each with the thing to do about it. */
@@ -37,13 +38,15 @@ export function GapsList({ gaps }: { gaps: readonly Gap[] }) {
                   <p>{g.sentence}</p>
                   <p className="text-soft">
                     {g.remedy}{" "}
-                    {g.about.kind === "machines" && (
-                      <Link className="plain-link" to={`/estate/machines/${g.about.id}${search()}`}>
-                        Look at the machine
-                      </Link>
-                    )}
+                    {g.about.kind === "machines" &&
+                      g.about.ids.length <= MOST_LINKS &&
+                      g.about.ids.map((id) => (
+                        <Link key={id} className="plain-link figures mr-2" to={`/estate/machines/${id}${search()}`}>
+                          {id}
+                        </Link>
+                      ))}
                     {g.about.kind === "stores" && (
-                      <Link className="plain-link" to={`/estate${search({ show: "stores", item: g.about.id })}`}>
+                      <Link className="plain-link" to={`/estate${search({ show: "stores", item: g.about.ids[0]! })}`}>
                         Look at the store
                       </Link>
                     )}

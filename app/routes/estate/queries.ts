@@ -1,5 +1,4 @@
 import { distanceMetres } from "#core/estate/distance.ts";
-import { gapsOf } from "#core/estate/gaps.ts";
 import { linkRateAt } from "#core/estate/link-rate.ts";
 import { byId, diskBytes, type Estate, siteOfMachine, storeCapacity, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
@@ -7,6 +6,7 @@ import { lossName } from "#core/outage/question.ts";
 import { freeRoom } from "#core/outage/placement.ts";
 import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
+import { knownGaps } from "#server/estate/known-gaps.ts";
 import { estateVersion, lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
@@ -15,6 +15,8 @@ import type { Part } from "./estate-nav.tsx";
 import { readStore } from "./stores/queries.ts";
 import { readPlatforms } from "./platforms/queries.ts";
 import { shownColumns, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
+
+const COUNTED_MACHINES = 3_000;
 
 export type EstateView = NonNullable<Awaited<ReturnType<typeof readEstateView>>>;
 
@@ -28,11 +30,13 @@ export async function readEstateView(app: Application, organisationId: string, a
   const site = estate.sites.find((s) => s.id === chosen) ?? null;
   const hazard = site ? null : (estate.hazards.find((h) => h.id === chosen) ?? null);
   const stored = await storedBytes(app.connection.db, organisationId);
-  const gaps = gapsOf(estate, at, stored);
+  const base = await estateVersion(app.connection.db, organisationId);
+  // Among very many machines it is worked out only where it is looked at.
+  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? knownGaps(app.connection.db, estate, base, at, stored) : [];
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,
-    base: await estateVersion(app.connection.db, organisationId),
+    base,
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,

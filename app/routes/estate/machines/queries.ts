@@ -1,11 +1,13 @@
 import { changeByHour } from "#core/copies/change-by-hour.ts";
 import { changedBytes } from "#core/copies/changed-bytes.ts";
 import { TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
-import { gapsOf } from "#core/estate/gaps.ts";
-import { byId, usedBytes } from "#core/estate/model.ts";
+import type { Gap } from "#core/estate/gaps.ts";
+import { byId, type Estate, usedBytes } from "#core/estate/model.ts";
 import { closedBy, couldRunOn } from "#core/estate/platforms.ts";
 import type { Application } from "#server/application.ts";
-import { pointsOf } from "#server/db/queries/copies.ts";
+import { pointsOf, storedBytes } from "#server/db/queries/copies.ts";
+import { knownGaps } from "#server/estate/known-gaps.ts";
+import { estateVersion } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 
 /** One machine: what it is, how much it changes, where else it could run; null where there is none of this id. */
@@ -34,7 +36,11 @@ export async function readMachine(app: Application, organisationId: string, aske
     newest: points[0]?.capturedAt ?? null,
     week: changeByHour(points.map(({ capturedAt, changedBytes: bytes }) => ({ capturedAt, changedBytes: bytes })), estate.organisation.timeZone),
     expected: changedBytes(machine.change, TRACKING_BLOCK_BYTES, 3_600, usedBytes(machine)),
-    gaps: gapsOf(estate, at).filter((g) => g.about.kind === "machines" && g.about.id === id),
+    gaps: (await wanting(app, organisationId, estate, at)).filter((g) => g.about.kind === "machines" && g.about.ids.includes(id)),
   };
+}
+async function wanting(app: Application, organisationId: string, estate: Estate, at: number): Promise<Gap[]> {
+  const { db } = app.connection;
+  return knownGaps(db, estate, await estateVersion(db, organisationId), at, await storedBytes(db, organisationId));
 }
 export type MachineView = NonNullable<Awaited<ReturnType<typeof readMachine>>>;
