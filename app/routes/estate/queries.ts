@@ -13,7 +13,7 @@ import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
 import type { Part } from "./estate-nav.tsx";
 import { readStore } from "./stores/queries.ts";
-import { readPlatforms } from "./platforms/queries.ts";
+import { readPlatforms } from "#server/platforms/platform-view.ts";
 import { shownColumns, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
 const COUNTED_MACHINES = 3_000;

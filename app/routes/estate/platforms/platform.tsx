@@ -14,7 +14,7 @@ import type { Route } from "./+types/platform";
 import type { PlatformResult } from "./actions.ts";
 import { ConnectDialog } from "./connect-dialog.tsx";
 import { fieldWords, FindingsTable } from "./findings-table.tsx";
-import { type PlatformView, readPlatform } from "./queries.ts";
+import { type PlatformView, readPlatform } from "#server/platforms/platform-view.ts";
 
 export const meta: Route.MetaFunction = ({ params }) => [{ title: `${params.platform} · Estate · Ypostasis` }];
 

@@ -7,7 +7,7 @@ import { momentWords } from "../../../frame/zoned.ts";
 import { Button } from "../../../ui/button.tsx";
 import { Sheet } from "../../../ui/sheet.tsx";
 import { ConnectDialog } from "./connect-dialog.tsx";
-import type { readPlatforms } from "./queries.ts";
+import type { readPlatforms } from "#server/platforms/platform-view.ts";
 
 type Platforms = Awaited<ReturnType<typeof readPlatforms>>;
 

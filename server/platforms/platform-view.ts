@@ -3,11 +3,11 @@ import { agentsWanting, compareDiscovery, type Finding, type Inventory } from "#
 import type { Estate } from "#core/estate/model.ts";
 import { closedBy } from "#core/estate/platforms.ts";
 import { countWords, sizeWords } from "#core/wording/amounts.ts";
-import { openFindings } from "#server/acts/platforms.ts";
-import type { Application } from "#server/application.ts";
-import { platformConnections, works } from "#server/db/schema.ts";
-import { loadEstate } from "#server/db/queries/estate.ts";
-import { estateVersion } from "#server/estate/last-change.ts";
+import { openFindings } from "../acts/platforms.ts";
+import type { Application } from "../application.ts";
+import { platformConnections, works } from "../db/schema.ts";
+import { loadEstate } from "../db/queries/estate.ts";
+import { estateVersion } from "../estate/last-change.ts";
 
 type Row = typeof platformConnections.$inferSelect;
 
