@@ -1,4 +1,5 @@
-import { readFile, rename, writeFile } from "node:fs/promises";
+import { createReadStream } from "node:fs";
+import { open, readFile, rename, writeFile } from "node:fs/promises";
 import { type Command, Option } from "commander";
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
@@ -8,7 +9,8 @@ import { EstateFileError, estateFromRaw, readEstate } from "#formats/estate/read
 import { toRaw, updateEstateYaml, writeEstateJson } from "#formats/estate/write-estate.ts";
 import { writeSitesGeoJson } from "#formats/geojson/sites.ts";
 import { withOvfMachines } from "#formats/ovf/machines.ts";
-import { OvfError, readOvf } from "#formats/ovf/read-ovf.ts";
+import { isTar, readOva } from "#formats/ovf/read-ova.ts";
+import { OvfError, type OvfSystem, readOvf } from "#formats/ovf/read-ovf.ts";
 import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
 import { readTable } from "#formats/table/read-table.ts";
@@ -26,7 +28,7 @@ export function addEstateCommands(program: Command, finish: (work: Promise<ExitC
   program
     .command("bring-in")
     .summary("put a table or another estate file into an estate file")
-    .description("Reads a CSV table (--kind machines, services or dependencies), an OVF descriptor (--kind ovf) or a second estate file (--kind estate) and shows what it would change; with --write the estate file is changed in place, its comments kept. Nothing is written where a row is wrong.")
+    .description("Reads a CSV table (--kind machines, services or dependencies), an OVF descriptor or OVA archive (--kind ovf) or a second estate file (--kind estate) and shows what it would change; with --write the estate file is changed in place, its comments kept. Nothing is written where a row is wrong.")
     .requiredOption("--estate <file>", "estate file that is added to")
     .requiredOption("--from <file>", "what is brought in")
     .addOption(new Option("--kind <kind>", "what it holds").choices(["estate", "ovf", ...TABLE_KINDS]).makeOptionMandatory())
@@ -74,13 +76,26 @@ async function fromEstate(estate: Estate, o: BringIn): Promise<Estate> {
 async function fromDescriptor(estate: Estate, { from, host }: BringIn): Promise<Estate> {
   if (!host) throw new EngineError("input", `Name the host on which the machines of ${from} run: --host`);
   try {
-    const { estate: wanted, notes } = withOvfMachines(estate, readOvf((await bytesAt(from)).toString("utf8")), host);
+    const { estate: wanted, notes } = withOvfMachines(estate, await systemsAt(from), host);
     for (const words of notes) say(words);
     return wanted;
   } catch (error) {
     if (error instanceof OvfError) throw new EngineError("input", `${from}${error.line > 1 ? `, line ${error.line}` : ""}: ${error.message}`, {}, { cause: error });
     throw error;
   }
+}
+
+/** An archive streams by, so that its size does not matter; a descriptor is read whole. */
+async function systemsAt(path: string): Promise<OvfSystem[]> {
+  const file = await open(path).catch((error: NodeJS.ErrnoException) => {
+    throw new EngineError("input", error.code === "ENOENT" ? `There is no file ${path}` : `${path} cannot be read: ${error.message}`);
+  });
+  const { buffer, bytesRead } = await file.read(Buffer.alloc(512), 0, 512, 0);
+  await file.close();
+  if (!isTar(buffer.subarray(0, bytesRead))) return readOvf((await bytesAt(path)).toString("utf8"));
+  const { systems, checked } = await readOva(createReadStream(path) as AsyncIterable<Uint8Array>);
+  if (checked !== null) say(`${countWords(checked, "file has", "files have")} the digests that the manifest states`);
+  return systems;
 }
 
 async function fromTable(estate: Estate, path: string, kind: TableKind): Promise<Estate | null> {

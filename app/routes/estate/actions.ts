@@ -2,6 +2,8 @@ import type { InferType } from "yup";
 import { countWords } from "#core/wording/amounts.ts";
 import { EstateFileError } from "#formats/estate/read-estate.ts";
 import { TABLE_KINDS, type TableKind } from "#formats/table/columns.ts";
+import { isTar, readOva } from "#formats/ovf/read-ova.ts";
+import { OvfError } from "#formats/ovf/read-ovf.ts";
 import { TableFileError } from "#formats/table/read-csv.ts";
 import { acceptImport, changeMany, type ImportPreview, type Incoming, previewImport, undoChange } from "#server/acts/estate.ts";
 import type { Application } from "#server/application.ts";
@@ -51,6 +53,7 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
     }
   } catch (error) {
     if (error instanceof EstateFileError) return { faults: error.faults.map(({ path, line, message }) => ({ line, where: path, message })) };
+    if (error instanceof OvfError) throw new CannotError(`${error.line > 1 ? `Line ${error.line}: ` : ""}${error.message}. Nothing was taken in`);
     if (error instanceof TableFileError) return { faults: [{ line: error.line, where: "", message: error.message }] };
     throw error;
   }
@@ -62,7 +65,7 @@ async function incomingOf({ file, what, mode }: InferType<typeof previewForm>, f
   const bytes = new Uint8Array(await file.arrayBuffer());
   if ((TABLE_KINDS as readonly string[]).includes(what)) return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
   if (what === "sites") return { form: "sites", text: textOf(bytes, file.name) };
-  if (what === "ovf") return { form: "ovf", text: textOf(bytes, file.name), host: String(form.get("host") ?? "") };
+  if (what === "ovf") return { form: "ovf", text: isTar(bytes) ? (await readOva(bytes)).descriptor : textOf(bytes, file.name), host: String(form.get("host") ?? "") };
   return { form: "estate", text: textOf(bytes, file.name), mode: mode === "replace" ? "replace" : "merge" };
 }
 

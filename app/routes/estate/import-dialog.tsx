@@ -16,7 +16,7 @@ const WHAT = [
   ["services", "services, CSV"],
   ["sites", "sites and their places, GeoJSON"],
   ["dependencies", "dependencies of services, CSV"],
-  ["ovf", "machines, OVF descriptor"],
+  ["ovf", "machines, OVF descriptor or OVA archive"],
 ] as const;
 type What = (typeof WHAT)[number][0];
 const isTable = (what: What): what is TableKind => (TABLE_KINDS as readonly string[]).includes(what);
@@ -81,7 +81,7 @@ function ImportForm({ hosts, onDone }: Asked) {
           id="incoming"
           name="file"
           type="file"
-          accept=".yaml,.yml,.json,.geojson,.ovf,.csv,.tsv,.txt"
+          accept=".yaml,.yml,.json,.geojson,.ovf,.ova,.csv,.tsv,.txt"
           onChange={forget}
           className="mt-1 w-full text-sm file:mr-3 file:rounded-[3px] file:border file:border-solid file:border-line-strong file:bg-raised file:px-3 file:py-1 file:text-ink"
         />
