@@ -31,7 +31,7 @@ export function addEstateCommands(program: Command, finish: (work: Promise<ExitC
     .description("Reads a CSV table (--kind machines, services or dependencies), an OVF descriptor or OVA archive (--kind ovf) or a second estate file (--kind estate) and shows what it would change; with --write the estate file is changed in place, its comments kept. Nothing is written where a row is wrong.")
     .requiredOption("--estate <file>", "estate file that is added to")
     .requiredOption("--from <file>", "what is brought in")
-    .addOption(new Option("--kind <kind>", "what it holds").choices(["estate", "ovf", ...TABLE_KINDS]).makeOptionMandatory())
+    .addOption(new Option("--kind <kind>", "what it holds").choices(["estate", "ovf", ...TABLE_KINDS.filter((kind) => kind !== "flows")]).makeOptionMandatory())
     .option("--host <id>", "with --kind ovf: the host the machines run on")
     .option("--replace", "with --kind estate: what is not in the file goes")
     .option("--write", "change the estate file")

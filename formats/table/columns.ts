@@ -3,10 +3,10 @@ import { writeDuration, writeRate, writeSize } from "../estate/quantities.ts";
 import type { RawEstate } from "../estate/raw-estate.ts";
 
 /** What a table may tell about, and what each of its columns may mean. */
-export const TABLE_KINDS = ["machines", "services", "dependencies"] as const;
+export const TABLE_KINDS = ["machines", "services", "dependencies", "flows"] as const;
 export type TableKind = (typeof TABLE_KINDS)[number];
 
-type Meaning = "text" | "id" | "ids" | "whole" | "share" | "size" | "duration" | "rate" | "strength" | "check";
+type Meaning = "text" | "id" | "ids" | "whole" | "share" | "size" | "duration" | "rate" | "strength" | "check" | "protocol" | "count" | "instant";
 export type Column = { id: string; words: string; meaning: Meaning; needed: boolean; heads: readonly string[] };
 
 const column = (id: string, words: string, meaning: Meaning, needed: boolean, ...heads: string[]): Column => ({ id, words, meaning, needed, heads: [id.toLowerCase(), words.toLowerCase(), ...heads] });
@@ -45,6 +45,14 @@ export const COLUMNS: Record<TableKind, readonly Column[]> = {
     column("service", "service", "id", true, "from"),
     column("needs", "needs", "id", true, "depends on", "to"),
     column("strength", "strength", "strength", false, "kind"),
+  ],
+  flows: [
+    column("from", "from machine", "id", true, "from", "source", "src", "client"),
+    column("to", "to machine", "id", true, "to", "destination", "dst", "target"),
+    column("port", "port", "whole", true, "destination port", "dst port", "to port"),
+    column("protocol", "protocol", "protocol", false, "proto"),
+    column("connections", "connections", "count", false, "count", "hits"),
+    column("lastSeen", "last seen", "instant", true, "time", "last", "timestamp"),
   ],
 };
 

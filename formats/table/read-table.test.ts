@@ -4,6 +4,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { difference } from "#core/estate/difference.ts";
 import { GIB, smallEstate } from "#core/tests/small-estate.ts";
+import type { TableKind } from "./columns.ts";
 import { readCsv, TableFileError } from "./read-csv.ts";
 import { readTable, type TableReading } from "./read-table.ts";
 
@@ -14,7 +15,7 @@ async function rows(of: Uint8Array): Promise<string[][]> {
   return all;
 }
 const over = (): ReturnType<typeof smallEstate> => smallEstate((e) => (e.organisation.id = "org"));
-const read = (kind: "machines" | "services" | "dependencies", text: string, mapping: (string | null)[] | null = null): Promise<TableReading> => readTable(bytes(text), kind, over(), mapping);
+const read = (kind: TableKind, text: string, mapping: (string | null)[] | null = null): Promise<TableReading> => readTable(bytes(text), kind, over(), mapping);
 const said = (r: TableReading): string[] => r.faults.map((f) => `${f.line} ${f.column}: ${f.message}`);
 
 describe("comma-separated values", () => {
@@ -96,5 +97,29 @@ describe("tables of services and dependencies", () => {
     expect(needs.estate!.services.map((s) => s.dependsOn)).toEqual([[{ service: "site", strength: "hard" }], [{ service: "data", strength: "soft" }]]);
     expect(said(await read("dependencies", "service,needs,strength\nsite,data,firm\nmoon,data,\nsite,site,\n"))).toEqual(['2 strength: "firm" should be hard or soft', "3 service: there is no service moon"]);
     expect(said(await read("dependencies", "service,needs\nsite,site\n"))).toEqual(["2 dependsOn 1 service: a service cannot depend on itself"]);
+  });
+});
+
+describe("tables of observed flows", () => {
+  it("are gathered by their ends and ports, and leave the estate as it is", async () => {
+    const reading = await read("flows", "source,destination,dst port,proto,hits,time\ndb,web,443,TCP,5,2026-03-01T10:00:00Z\ndb,web,443,tcp,7,2026-03-02 10:00:00+02:00\nweb,db,5432,,,2026-03-01T09:00:00Z\n");
+    expect(reading.faults).toEqual([]);
+    expect(reading.flows).toEqual([
+      { from: "db", to: "web", protocol: "tcp", port: 443, connections: 12, lastSeen: Date.UTC(2026, 2, 2, 8) },
+      { from: "web", to: "db", protocol: "tcp", port: 5432, connections: 1, lastSeen: Date.UTC(2026, 2, 1, 9) },
+    ]);
+    expect(difference(over(), reading.estate!)).toEqual([]);
+  });
+
+  it("name the row of what cannot be one", async () => {
+    const heads = "from,to,port,protocol,count,last seen\n";
+    expect(said(await read("flows", `${heads}moon,db,1,,,2026-03-01T09:00:00Z\ndb,db,1,,,2026-03-01T09:00:00Z\ndb,web,70000,,,2026-03-01T09:00:00Z\ndb,web,1,icmp,,2026-03-01T09:00:00Z\ndb,web,1,,-3,2026-03-01T09:00:00Z\ndb,web,1,,,yesterday\n`))).toEqual([
+      "2 from machine: there is no machine moon",
+      "3 to machine: db cannot depend on itself; leave the row out",
+      "4 port: a port is a number from 1 to 65535",
+      '5 protocol: "icmp" should be tcp or udp',
+      '6 count: "-3" is no number of connections',
+      '7 last seen: "yesterday" is no instant with its offset; write one such as 2026-11-24T10:00:00Z',
+    ]);
   });
 });

@@ -1,4 +1,6 @@
+import { gatherFlows, type ObservedFlow, type Protocol, PROTOCOLS } from "#core/estate/flow.ts";
 import type { Estate } from "#core/estate/model.ts";
+import { parseInstant } from "#core/outage/question.ts";
 import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "../estate/quantities.ts";
 import type { RawEstate } from "../estate/raw-estate.ts";
 import { EstateFileError, estateFromRaw } from "../estate/read-estate.ts";
@@ -17,6 +19,8 @@ export type TableReading = {
   assumed: string[];
   /** What there is with the rows put in; null where anything is wrong. */
   estate: Estate | null;
+  /** Connections that were seen, of a table of them: no part of the estate. */
+  flows: ObservedFlow[];
 };
 
 const MOST_FAULTS = 200;
@@ -26,7 +30,7 @@ const EXAMPLES = { size: "64 GiB", duration: "15 min", rate: "6 GiB/h" };
 type Values = Record<string, string | number | string[]>;
 
 /**
- * Reads a table of machines, services or dependencies over an estate: rows of known ids change the
+ * Reads a table of machines, services, dependencies or observed flows over an estate: rows of known ids change the
  * stated columns only, others are new. Nothing is guessed but the meaning of heads, where no
  * mapping is given. Throws `TableFileError` for what is no table at all.
  */
@@ -70,10 +74,10 @@ export async function readTable(bytes: Uint8Array, kind: TableKind, over: Estate
     if (refused) say(line, refused.column, refused.message);
   }
   if (!heads) throw new TableFileError(1, "the file is empty; its first row names the columns");
-  const reading = { heads, mapping, rows, faults, assumed: put.assumed(), estate: null };
+  const reading = { heads, mapping, rows, faults, assumed: put.assumed(), estate: null, flows: [] as ObservedFlow[] };
   if (faults.length > 0) return reading;
   try {
-    return { ...reading, estate: estateFromRaw(raw).estate };
+    return { ...reading, estate: kind === "flows" ? over : estateFromRaw(raw).estate, flows: gatherFlows(put.flows?.() ?? []) };
   } catch (error) {
     if (!(error instanceof EstateFileError)) throw error;
     const own = error.faults.map(({ path, message }) => ({ line: lineOf.get(path.split("/").slice(0, 3).join("/")) ?? 0, column: path.split("/").slice(3).join(" ") || null, message }));
@@ -103,6 +107,14 @@ export function readCell(column: Column, text: string, head: string): string | n
     }
     case "strength":
       return text === "hard" || text === "soft" ? text : new Error(`${shown} should be hard or soft`);
+    case "protocol":
+      return (PROTOCOLS as readonly string[]).includes(text.toLowerCase()) ? text.toLowerCase() : new Error(`${shown} should be tcp or udp`);
+    case "count":
+      return /^[0-9]{1,15}$/.test(text) ? Number(text) : new Error(`${shown} is no number of connections`);
+    case "instant": {
+      const at = parseInstant(text.replace(" ", "T"));
+      return at ?? new Error(`${shown} is no instant with its offset; write one such as 2026-11-24T10:00:00Z`);
+    }
     case "check":
       return ["http", "tcp", "name"].includes(text) ? text : new Error(`${shown} should be http, tcp or name`);
     case "size":
@@ -120,10 +132,10 @@ export function readCell(column: Column, text: string, head: string): string | n
 }
 
 type Refusal = { column: string | null; message: string } | undefined;
-type Putting = { row: (values: Values, note: (path: string) => void) => Refusal; assumed: () => string[] };
+type Putting = { row: (values: Values, note: (path: string) => void) => Refusal; assumed: () => string[]; flows?: () => ObservedFlow[] };
 
 /** How the rows of each kind are put into an estate; a refusal leaves it unchanged. */
-const PUT: Record<TableKind, (raw: RawEstate) => Putting> = { machines: putMachines, services: putServices, dependencies: putDependencies };
+const PUT: Record<TableKind, (raw: RawEstate) => Putting> = { machines: putMachines, services: putServices, dependencies: putDependencies, flows: putFlows };
 
 /** A row names its item, and no earlier row did. */
 function nameFault(kind: "machines" | "services", id: string, seen: Set<string>): Refusal {
@@ -217,3 +229,23 @@ function putDependencies(raw: RawEstate): Putting {
 }
 
 const only = (values: Values, keys: readonly string[]): Values => Object.fromEntries(keys.flatMap((key) => (values[key] === undefined ? [] : [[key, values[key]]])));
+
+/** Between machines of the estate only; how often is once where it is not stated. */
+function putFlows(raw: RawEstate): Putting {
+  const machines = new Set(raw.machines.map((m) => m.id));
+  const flows: ObservedFlow[] = [];
+  return {
+    row(v) {
+      const { from, to, port, lastSeen } = v as { from?: string; to?: string; port?: number; lastSeen?: number };
+      if (!from || !machines.has(from)) return { column: "from machine", message: from ? `there is no machine ${from}` : "the machine it comes from is not named" };
+      if (!to || !machines.has(to)) return { column: "to machine", message: to ? `there is no machine ${to}` : "the machine it goes to is not named" };
+      if (from === to) return { column: "to machine", message: `${from} cannot depend on itself; leave the row out` };
+      if (port === undefined || port < 1 || port > 65_535) return { column: "port", message: "a port is a number from 1 to 65535" };
+      if (lastSeen === undefined) return { column: "last seen", message: "when it was last seen is not stated" };
+      flows.push({ from, to, port, protocol: (v["protocol"] ?? "tcp") as Protocol, connections: Number(v["connections"] ?? 1), lastSeen });
+      return undefined;
+    },
+    assumed: () => [],
+    flows: () => flows,
+  };
+}

@@ -1,4 +1,5 @@
 import { difference, type ItemDifference, merged } from "#core/estate/difference.ts";
+import type { ObservedFlow } from "#core/estate/flow.ts";
 import type { Estate } from "#core/estate/model.ts";
 import { listWords } from "#core/wording/amounts.ts";
 import { type EditableField, type EditableKind, JOINS_POLICY, withFieldSet } from "#formats/estate/editable.ts";
@@ -10,6 +11,8 @@ import { readOvf } from "#formats/ovf/read-ovf.ts";
 import type { TableKind } from "#formats/table/columns.ts";
 import { readTable, type TableReading } from "#formats/table/read-table.ts";
 import type { Application } from "../application.ts";
+import { act } from "./act.ts";
+import { addFlows } from "../db/queries/flows.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { changeEstate } from "../estate/change-estate.ts";
@@ -28,10 +31,12 @@ export type ImportPreview = {
   base: number;
   differences: ItemDifference[];
   pointsOfGoing: { machine: string; points: number }[];
-  table: Omit<TableReading, "estate"> | null;
+  table: Omit<TableReading, "estate" | "flows"> | null;
   notes: string[];
+  /** Observed connections that would be taken in beside the estate. */
+  flows: number;
 };
-type Wanted = { wanted: Estate | null; table: ImportPreview["table"]; notes: string[] };
+type Wanted = { wanted: Estate | null; table: ImportPreview["table"]; notes: string[]; flows: ObservedFlow[] };
 
 /** Reads what is brought in and says what it would change. Throws `EstateFileError`, `TableFileError` or `CannotError`. */
 export async function previewImport({ app, person }: Context, incoming: Incoming): Promise<ImportPreview> {
@@ -39,7 +44,8 @@ export async function previewImport({ app, person }: Context, incoming: Incoming
   const { db } = app.connection;
   const base = await estateVersion(db, person.organisationId);
   const now = await loadEstate(db, person.organisationId);
-  const { wanted, ...read } = await wantedEstate(now, incoming, person.organisationId);
+  const { wanted, flows, ...rest } = await wantedEstate(now, incoming, person.organisationId);
+  const read = { ...rest, flows: flows.length };
   if (!wanted) return { base, differences: [], pointsOfGoing: [], ...read };
   const differences = difference(now ?? nothingOf(wanted), wanted);
   const going = new Set(differences.filter((d) => d.kind === "machines" && d.change === "goes").map((d) => d.id));
@@ -52,8 +58,12 @@ export async function acceptImport({ app, person }: Context, incoming: Incoming,
   mustAct(person);
   const { db } = app.connection;
   const now = await loadEstate(db, person.organisationId);
-  const { wanted } = await wantedEstate(now, incoming, person.organisationId);
+  const { wanted, flows } = await wantedEstate(now, incoming, person.organisationId);
   if (!wanted) throw new CannotError("The table has rows that are wrong; nothing was taken in");
+  if (flows.length > 0) {
+    await act({ app, person }, { act: "flows brought in", subject: `${flows.length} observed connections`, reason }, (tx) => addFlows(tx, person.organisationId, flows));
+    return { changed: flows.length };
+  }
   return unlessMoved("The estate has changed since this was shown. Look at the difference again, then accept it", async () =>
     changeEstate(db, wanted, { personName: person.name, reason, modelAt: await app.world.now() }, base),
   );
@@ -87,19 +97,19 @@ async function wantedEstate(now: Estate | null, incoming: Incoming, organisation
     const file = readEstate(incoming.text).estate;
     if (file.organisation.id !== organisationId) throw new CannotError(`The file describes the organisation ${file.organisation.id}, and you are working for ${organisationId}. Nothing was taken in`);
     const wanted = incoming.mode === "replace" || !now ? file : standing("Together with what there is, the file cannot stand", () => checked(merged(now, file)));
-    return { wanted, table: null, notes: [] };
+    return { wanted, table: null, notes: [], flows: [] };
   }
   if (!now) throw new CannotError("This is put into an estate, and none is described yet. Bring in an estate file first");
   switch (incoming.form) {
     case "table": {
-      const { estate, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
-      return { wanted: estate, table, notes: table.assumed };
+      const { estate, flows, ...table } = await readTable(incoming.bytes, incoming.kind, now, incoming.mapping);
+      return { wanted: estate, table, notes: table.assumed, flows };
     }
     case "sites":
-      return { wanted: standing("The sites cannot be taken in", () => checked(readSitesGeoJson(incoming.text, now))), table: null, notes: [] };
+      return { wanted: standing("The sites cannot be taken in", () => checked(readSitesGeoJson(incoming.text, now))), table: null, notes: [], flows: [] };
     case "ovf": {
       const { estate, notes } = standing("The descriptor cannot be taken in", () => withOvfMachines(now, readOvf(incoming.text), incoming.host));
-      return { wanted: estate, table: null, notes };
+      return { wanted: estate, table: null, notes, flows: [] };
     }
   }
 }

@@ -1,5 +1,6 @@
 import { bigint, bigserial, boolean, index, jsonb, pgEnum, pgTable, primaryKey, text, timestamp, uuid } from "drizzle-orm/pg-core";
 import type { Inventory } from "#core/estate/discovery.ts";
+import type { Protocol } from "#core/estate/flow.ts";
 import type { ProbeStep } from "#engine/stores/probe.ts";
 import type { WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import type { RunPlan } from "../runs/run-plan.ts";
@@ -126,6 +127,21 @@ export const platformConnections = pgTable(
 );
 /** `seen` is the finding as it was then; another one of the same key is asked about again. */
 export type LeftFinding = { seen: string; reason: string; personName: string };
+
+/** Connections that were seen between machines. */
+export const observedFlows = pgTable(
+  "observed_flow",
+  {
+    organisationId: text("organisation_id").notNull(),
+    from: text("from_machine").notNull(),
+    to: text("to_machine").notNull(),
+    protocol: text("protocol").$type<Protocol>().notNull(),
+    port: bigint("port", { mode: "number" }).notNull(),
+    connections: bigint("connections", { mode: "number" }).notNull(),
+    lastSeen: instant("last_seen").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.organisationId, t.from, t.to, t.protocol, t.port] })],
+);
 
 /** What each store is filled with, nominal bytes after reduction, as its own packs say. */
 export const storeUsage = pgTable(

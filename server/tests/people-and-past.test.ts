@@ -8,14 +8,15 @@ import { EngineError } from "#engine/errors.ts";
 import { writeEstateYaml } from "#formats/estate/write-estate.ts";
 import { acceptImport, previewImport, undoChange } from "../acts/estate.ts";
 import { connect, isDatabaseDown, migrateToNewest } from "../db/connect.ts";
+import { readFlows } from "../db/queries/flows.ts";
 import { loadEstate } from "../db/queries/estate.ts";
-import { audit, estateChanges, people, sessions, storeAccess } from "../db/schema.ts";
+import { audit, estateChanges, memberships, organisations, people, sessions, storeAccess } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
 import { lastChange } from "../estate/last-change.ts";
 import { forOneReading, outlook } from "../outlook.ts";
 import { mustAct, RefusedError } from "../people/roles.ts";
 import { readSessionToken, sessionCookie } from "../people/session-cookie.ts";
-import { addPerson, signIn, signOut, whoIs } from "../people/sign-in.ts";
+import { addMembership, addPerson, serve, servedBy, signIn, signOut, whoIs } from "../people/sign-in.ts";
 import { Sealer } from "../secrets.ts";
 import { ORGANISATION, startTrial, type Trial } from "./trial.ts";
 
@@ -43,6 +44,23 @@ describe("sign-in", () => {
     const again = (await signIn(db(), "night", "a long enough one"))!;
     await signOut(db(), again);
     expect(await whoIs(db(), again)).toBeUndefined();
+  });
+
+  it("works for one organisation at a time, and only for those that are served", async () => {
+    await db().insert(organisations).values({ id: "other", name: "Other Lines", timeZone: "Europe/Oslo" });
+    await addPerson(db(), { organisationId: ORGANISATION, signInName: "both", name: "B. Both", role: "coordinator", password: "a long enough one" });
+    const token = (await signIn(db(), "both", "a long enough one"))!;
+    const me = (await whoIs(db(), token))!;
+    await expect(serve(db(), token, me, "other")).rejects.toThrow(RefusedError);
+    await addMembership(db(), "both", "other", "observer");
+    expect((await servedBy(db(), me.id)).map((o) => o.id)).toEqual([ORGANISATION, "other"]);
+    await serve(db(), token, me, "other");
+    // The role is the one held there.
+    expect(await whoIs(db(), token)).toMatchObject({ organisationId: "other", organisation: "Other Lines", role: "observer", timeZone: "Europe/Oslo" });
+    // Another session of the same person stays where it is.
+    expect(await whoIs(db(), (await signIn(db(), "both", "a long enough one"))!)).toMatchObject({ organisationId: ORGANISATION, role: "coordinator" });
+    await db().delete(memberships).where(eq(memberships.personId, me.id));
+    expect(await whoIs(db(), token)).toMatchObject({ organisationId: ORGANISATION, role: "coordinator" });
   });
 
   it("keeps its token in a cookie no script and no other site sees", () => {
@@ -113,6 +131,12 @@ describe("an estate file that is brought in", () => {
     expect(shown.differences.map((d) => [d.id, d.change])).toEqual([[machine, "changes"], ["new-1", "appears"]]);
     expect(shown.notes.join()).toMatch(/Of 1 new machine something is not stated/);
     expect(await acceptImport(context(), good, shown.base, "from the spreadsheet, again")).toEqual({ changed: 2 });
+    const seen = { form: "table" as const, bytes: new TextEncoder().encode("from,to,port,count,last seen\napp-1,names-1,53,9,2026-03-01T10:00:00Z\n"), kind: "flows" as const, mapping: null };
+    expect(await previewImport(context(), seen)).toMatchObject({ flows: 1, differences: [] });
+    for (const times of [1, 2]) {
+      expect(await acceptImport(context(), seen, 0, "from the flow log")).toEqual({ changed: 1 });
+      expect(await readFlows(db(), ORGANISATION, 10)).toMatchObject({ total: 1, flows: [{ from: "app-1", to: "names-1", port: 53, connections: 9 * times }] });
+    }
     const bad = await previewImport(context(), table(`machine,host,cores,memory,disk size\nnew-2,moon,1,1 GiB,1 GiB\n`));
     expect(bad).toMatchObject({ differences: [], table: { faults: [{ line: 2, column: "host" }] } });
     await expect(acceptImport(context(), table(`machine\n`), bad.base, "no")).rejects.toThrow(/rows that are wrong; nothing was taken in/);

@@ -27,7 +27,7 @@ export async function actOnEstate(app: Application, person: Person, form: FormDa
         const read = readForm(previewForm, form);
         if ("wrong" in read) return read.wrong;
         const preview = await previewImport(context, await incomingOf(read.values, form));
-        return { preview: { ...preview, total: preview.differences.length, differences: preview.differences.slice(0, SHOWN) } };
+        return { preview: { ...preview, total: preview.differences.length + preview.flows, differences: preview.differences.slice(0, SHOWN) } };
       }
       case "accept": {
         const read = readForm(acceptForm, form);

@@ -14,6 +14,11 @@ export function Difference({ preview }: { preview: Preview }) {
   if (preview.total === 0) return <Notice kind="know">The file says what the estate says already.</Notice>;
   return (
     <section aria-label="What it would change" className="text-sm">
+      {preview.flows > 0 && (
+        <p>
+          {countWords(preview.flows, "observed connection")} would be taken in; of those known already the counts are added. The estate itself stays as it is.
+        </p>
+      )}
       {ORDER.map((change) => {
         const some = preview.differences.filter((d) => d.change === change);
         if (some.length === 0) return null;

@@ -3,7 +3,7 @@ import { useQuestionSearch } from "../../frame/question-link.ts";
 import { SHOWN_KINDS } from "./tables.ts";
 
 /** What the place shows, one at a time. */
-export const PARTS = ["map", ...SHOWN_KINDS, "platforms", "gaps"] as const;
+export const PARTS = ["map", ...SHOWN_KINDS, "platforms", "connections", "gaps"] as const;
 export type Part = (typeof PARTS)[number];
 const WORDS: Partial<Record<Part, string>> = { map: "places", links: "lines", gaps: "what is wanting" };
 

@@ -16,6 +16,7 @@ const WHAT = [
   ["services", "services, CSV"],
   ["sites", "sites and their places, GeoJSON"],
   ["dependencies", "dependencies of services, CSV"],
+  ["flows", "observed connections, CSV"],
   ["ovf", "machines, OVF descriptor or OVA archive"],
 ] as const;
 type What = (typeof WHAT)[number][0];

@@ -9,6 +9,7 @@ import type { Application } from "#server/application.ts";
 import { knownGaps } from "#server/estate/known-gaps.ts";
 import { estateVersion, lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
+import { readFlows } from "#server/db/queries/flows.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { linkWords } from "./link-words.ts";
 import type { Part } from "./estate-nav.tsx";
@@ -16,6 +17,7 @@ import { readStore } from "./stores/queries.ts";
 import { readPlatforms } from "#server/platforms/platform-view.ts";
 import { shownColumns, type Cell, SHOWN_KINDS, type ShownKind } from "./tables.ts";
 
+const SHOWN_FLOWS = 500;
 const COUNTED_MACHINES = 3_000;
 
 export type EstateView = NonNullable<Awaited<ReturnType<typeof readEstateView>>>;
@@ -40,6 +42,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
+    connections: show === "connections" ? await readFlows(app.connection.db, organisationId, SHOWN_FLOWS) : null,
     sites: estate.sites.map((s) => ({ id: s.id, name: s.name })),
     counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },
     last: await lastChange(app.connection.db, organisationId),

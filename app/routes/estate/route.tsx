@@ -16,6 +16,7 @@ import type { Route } from "./+types/route";
 import { actOnEstate, type EstateResult } from "./actions.ts";
 import { MOST_BYTES } from "./forms.ts";
 import { EstateNav, type Part, PARTS } from "./estate-nav.tsx";
+import { FlowsList } from "./flows-list.tsx";
 import { GapsList } from "./gaps-list.tsx";
 import { ImportDialog } from "./import-dialog.tsx";
 import { ItemTable } from "./item-table.tsx";
@@ -123,6 +124,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
       )}
       {view.table && <ItemTable key={view.table.kind} kind={view.table.kind} rows={view.table.rows} base={view.base} onDone={setTold} />}
       {view.platforms && <PlatformsList platforms={view.platforms} sites={view.sites} hosts={view.hosts} zone={zone} onDone={setTold} />}
+      {view.connections && <FlowsList connections={view.connections} zone={zone} />}
       {view.gaps && <GapsList gaps={view.gaps} />}
       {dialog}
     </Workplace>
