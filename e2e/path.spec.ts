@@ -136,7 +136,7 @@ test("estate: what stands where and would go with it, lists by filter and order,
   await expect(beside).toContainText(/No host there is large enough for warehouse-1/);
   await expectAccessible(page);
   await page.getByRole("link", { name: /shared by 2 sites/ }).click();
-  await expect(beside.getByRole("heading", { name: "one sea cable carries both" })).toBeVisible();
+  await expect(beside.getByRole("heading", { name: "the sea cable" })).toBeVisible();
   await beside.getByRole("link", { name: "See it lost on the map" }).click();
   await expect(page.getByRole("link", { name: /^Petrel Stone: .*lost at the needle$/ })).toBeVisible();
   await go(page, "/estate");

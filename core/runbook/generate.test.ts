@@ -140,4 +140,30 @@ describe("the runbook of any outage", () => {
       { numRuns: 200 },
     );
   });
+
+  it("waits for what has to be made readable first, and takes another store where that is sooner", () => {
+    const estate = smallEstate((e) => (e.stores[1]!.retrieval = 18_000));
+    const facts = [copyOf(estate, "db", "yd", 3_600), copyOf(estate, "web", "yd", 3_600)];
+    const slow = generateRunbook(estate, facts, { lost: ["quay"], at: AT, purpose: "failover" });
+    const back = slow.timeline.steps.get("bring-back/db")!;
+    const asked = slow.timeline.steps.get("retrieve/db")!;
+    expect(asked.finish - asked.start).toBe(18_000);
+    expect(back.start).toBeGreaterThanOrEqual(asked.finish);
+    const both = generateRunbook(estate, [...facts, copyOf(estate, "db", "cb", 3_600), copyOf(estate, "web", "cb", 3_600)], { lost: ["quay"], at: AT, purpose: "failover" });
+    expect(both.machines.get("db")!.stores).toEqual(["cb", "yd"]);
+    expect(both.steps.some((s) => s.kind === "retrieve")).toBe(false);
+  });
+
+  it("goes by the rate of the direction in which bytes come back", () => {
+    const facts = (e: Estate) => [copyOf(e, "db", "cb", 3_600), copyOf(e, "web", "cb", 3_600)];
+    const seconds = (change: (e: Estate) => void): number => {
+      const estate = smallEstate(change);
+      const { start, finish } = generateRunbook(estate, facts(estate), { lost: ["quay"], at: AT, purpose: "failover" }).timeline.steps.get("bring-back/db")!;
+      return finish - start;
+    };
+    const even = seconds(() => undefined);
+    // The line joins yard and cloud: back is from cloud to yard.
+    expect(seconds((e) => (e.links[1]!.backRate = e.links[1]!.rate / 10))).toBeGreaterThan(even * 4);
+    expect(seconds((e) => Object.assign(e.links[1]!, { rate: e.links[1]!.rate / 10, backRate: e.links[1]!.rate }))).toBeCloseTo(even, 6);
+  });
 });

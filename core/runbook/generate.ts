@@ -175,18 +175,19 @@ function noCopyWords(estate: Estate, facts: readonly CopyFact[], machine: Machin
   return `no copy of ${name} survives: all lie in ${listWords([...new Set(mine.map((f) => storeName(f.store)))])}, lost with it`;
 }
 
-/** Surviving stores that have the point, by the rate at which one machine alone would come back from them. */
+/** Surviving stores that have the point, by the time in which one machine alone would come back from them. */
 function bestStores(estate: Estate, outage: Outage, copies: readonly CopyFact[], site: string): StoreId[] {
   const links = byId(estate.links);
-  const speed = (id: StoreId): number => {
+  const seconds = (id: StoreId): number => {
     const store = estate.stores.find((s) => s.id === id)!;
     const route = routeBetween(estate, store.site, site, outage.links);
-    return route ? Math.min(store.readRate, ...route.map((hop) => linkRateFrom(links.get(hop.link)!, hop.from))) : -1;
+    if (!route) return Infinity;
+    return (store.retrieval ?? 0) + copies[0]!.dataBytes / Math.min(store.readRate, ...route.map((hop) => linkRateFrom(links.get(hop.link)!, hop.from)));
   };
   return copies
     .map((f) => f.store)
-    .filter((id) => speed(id) > 0)
-    .sort((a, b) => speed(b) - speed(a) || (a < b ? -1 : 1));
+    .filter((id) => seconds(id) < Infinity)
+    .sort((a, b) => seconds(a) - seconds(b) || (a < b ? -1 : 1));
 }
 
 /** Detection, decision and the coordinator's return; gives the step everything else waits for. */
@@ -238,6 +239,8 @@ function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: P
     const store = stores.get(plan.stores[0]!)!;
     const common = { priority: [], service: service.id, machine: id };
     const hops = routeBetween(estate, store.site, host.site, outage.links) ?? [];
+    const retrieve = store.retrieval ? [`retrieve/${id}`] : [];
+    if (store.retrieval) steps.push({ ...common, id: `retrieve/${id}`, kind: "retrieve", title: `Have ${machine.name} made readable in ${store.name}`, actor: "coordinator", after: begin, holds: [], work: { kind: "fixed", seconds: store.retrieval } });
     steps.push(
       { ...common, id: `prepare/${id}`, kind: "prepare", title: `Make ${machine.name} on ${host.name}`, actor: "platform", after: begin, holds: [], work: { kind: "fixed", seconds: machine.prepare } },
       {
@@ -246,7 +249,7 @@ function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: P
         kind: "bring-back",
         title: `Bring back ${machine.name} (${sizeWords(plan.dataBytes)}) from ${store.name}`,
         actor: "coordinator",
-        after: [`prepare/${id}`],
+        after: [`prepare/${id}`, ...retrieve],
         holds: [streamUnits(store.id)],
         work: {
           kind: "flow",

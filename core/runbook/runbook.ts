@@ -1,7 +1,7 @@
 import type { HostId, MachineId, ServiceId, StoreId } from "../estate/model.ts";
 import type { Timeline, TimelineResources, TimelineStep } from "../timeline/simulate.ts";
 
-export type StepKind = "detect" | "declare" | "return-coordinator" | "prepare" | "bring-back" | "boot" | "switch-names" | "check" | "tell";
+export type StepKind = "detect" | "declare" | "return-coordinator" | "prepare" | "retrieve" | "bring-back" | "boot" | "switch-names" | "check" | "tell";
 
 /** Who carries a step out: the people called, the coordinator (this software), a platform. */
 export type StepActor = "people" | "coordinator" | "platform";

@@ -50,6 +50,34 @@ describe("the estate schema", () => {
     expect(byId(estate.machines).get("booking-db")!.change).toEqual({ hot: 40 * 2 ** 30, written: 14 * 2 ** 30, grown: 512 * 2 ** 20 });
   });
 
+  it("refuses networks, stores, platforms and keys that cannot be, each with its place and what would be right", () => {
+    const item = (raw: Raw, kind: string, id: string): Record<string, unknown> => raw[kind]!.find((x) => x.id === id)!;
+    const cases: [(raw: Raw) => void, string, RegExp][] = [
+      [(r) => (item(r, "networks", "quay-copies")["range"] = "10.20.128.0/17"), "/networks/quay-copies/range", /overlaps quay-lan \(10\.20\.0\.0\/16\) at the same site/],
+      [(r) => (item(r, "networks", "quay-lan")["range"] = "10.20.0.7/16"), "/networks/quay-lan/range", /begins at 10\.20\.0\.0; write 10\.20\.0\.0\/16/],
+      [(r) => (item(r, "networks", "quay-copies")["range"] = "10.21.0.0/33"), "/networks/quay-copies/range", /is no range of addresses/],
+      [(r) => (item(r, "machines", "names-1")["attached"] = [{ network: "yard-lan" }]), "/machines/names-1/attached/0/network", /is a network of gannet-yard, and names-1 runs at tern-quay/],
+      [(r) => (item(r, "machines", "names-1")["attached"] = [{ network: "quay-lan", address: "10.30.0.1" }]), "/machines/names-1/attached/0/address", /does not lie in quay-lan/],
+      [(r) => (item(r, "machines", "names-1")["attached"] = item(r, "machines", "ident-1")["attached"]), "/machines/ident-1/attached/0/address", /is names-1's in the same network/],
+      [(r) => (item(r, "stores", "north-bucket")["quota"] = "90 TiB"), "/stores/north-bucket/quota", /more than the 40 TiB that there are/],
+      [(r) => (item(r, "stores", "north-bucket")["redundancy"] = { copies: 2, secondSite: "fulmar-north", second: "at-will" }), "/stores/north-bucket/redundancy/secondSite", /another site than the store/],
+      [(r) => (item(r, "stores", "north-bucket")["redundancy"] = { copies: 2, second: "at-will" }), "/stores/north-bucket/redundancy", /belong together/],
+      [(r) => (item(r, "hosts", "tq-1")["platform"] = "reef"), "/hosts/tq-1/platform", /there is no platform reef; known are skerry/],
+      [(r) => (item(r, "platforms", "holm")["converts"] = ["holm"]), "/platforms/holm/converts/0", /nothing to convert/],
+      [(r) => (item(r, "keys", "archive-passphrase")["opens"] = ["attic"]), "/keys/archive-passphrase/opens/0", /there is no store attic/],
+      [(r) => (item(r, "links", "quay-yard")["backRate"] = "-2 Gbit/s"), "/links/quay-yard/backRate", /a rate such as 2 Gbit\/s/],
+    ];
+    for (const [change, path, words] of cases) {
+      const faults = faultsOf(change);
+      expect(faults.map((f) => f.path), path).toContain(path);
+      const fault = faults.find((f) => f.path === path)!;
+      expect(fault.message).toMatch(words);
+      expect(fault.line).toBeGreaterThan(1);
+    }
+    // The same range at two sites is two ranges, and addresses of the sixth version are taken as well.
+    expect(() => readEstate(stringify(((r: Raw) => (r["networks"]!.push({ id: "six", name: "Six", site: "gannet-yard", range: "fd00:1::/64", purpose: "staging" }, { id: "same", name: "Same", site: "fulmar-west", range: "10.20.0.0/16", purpose: "staging" }), r))(demo() as unknown as Raw)))).not.toThrow();
+  });
+
   it("reads JSON as it reads YAML", () => {
     expect(readEstate(JSON.stringify(demo()))).toEqual(readEstate(demoText()));
   });

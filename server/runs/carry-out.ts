@@ -99,6 +99,12 @@ async function carryOutStep(c: Carrying, step: PlannedStep): Promise<StepOutcome
       const done = await act({ kind: "act", action: { type: "prepare", enclave, machine: machine!.machine, host: machine!.host, disks: disks.map((d) => ({ id: d.id, bytes: d.size })) } });
       return { ...done, detail: `made with ${listWords(disks.map((d) => `${d.id} ${sizeWords(d.size)}`))}` };
     }
+    case "retrieve": {
+      // The store says how long it takes until what is asked for can be read.
+      const seconds = step.work.kind === "fixed" ? step.work.seconds : 0;
+      const { instant } = await flow.gate(`${step.id}/act`, { kind: "wake", at: flow.now + seconds * 1000 });
+      return { detail: "asked for, and readable by now", finishedAt: instant };
+    }
     case "bring-back":
       return bringMachineBack(c, step);
     case "boot":

@@ -16,7 +16,7 @@ const DAY_SECONDS = 86_400;
 const EXPOSURE_DAYS = 3;
 
 export type Cell = { capturedAt: number; age: number; state: CopyFact["state"]; damagedNewer: boolean } | null;
-export type MachineRow = { id: MachineId; name: string; rpo: number | null; service: string | null; cells: Cell[] };
+export type MachineRow = { id: MachineId; name: string; rpo: number | null; service: string | null; cells: Cell[]; /** By store: whether a policy carries it there. */ expected: boolean[] };
 
 /** Everything the page shows, for the needle and the loss of the question. */
 export async function readCopies(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, machineId: string | null) {
@@ -56,6 +56,7 @@ function machineRows(estate: Estate, facts: readonly CopyFact[], at: number): Ma
     const key = `${f.machine}\n${f.store}`;
     known.set(key, [...(known.get(key) ?? []), f]);
   }
+  const carried = new Set(estate.policies.flatMap((p) => p.machines.flatMap((m) => p.legs.map((leg) => `${m}\n${leg.to}`))));
   return estate.machines.map((machine) => {
     const services = estate.services.filter((s) => s.machines.includes(machine.id)).sort((a, b) => a.rpo - b.rpo);
     const cells = estate.stores.map((store): Cell => {
@@ -64,7 +65,7 @@ function machineRows(estate: Estate, facts: readonly CopyFact[], at: number): Ma
       const shown = whole ?? mine[0];
       return shown ? { capturedAt: shown.capturedAt, age: (at - shown.capturedAt) / 1000, state: shown.state, damagedNewer: mine[0]!.state === "damaged" && mine[0] !== whole } : null;
     });
-    return { id: machine.id, name: machine.name, rpo: services[0]?.rpo ?? null, service: services[0]?.name ?? null, cells };
+    return { id: machine.id, name: machine.name, rpo: services[0]?.rpo ?? null, service: services[0]?.name ?? null, cells, expected: estate.stores.map((store) => carried.has(`${machine.id}\n${store.id}`)) };
   });
 }
 

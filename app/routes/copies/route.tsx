@@ -86,7 +86,7 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
                   <span className="figures truncate text-sm">{row.name}</span>
                   <span className="text-xs text-soft">{row.rpo === null ? "no service" : durationWords(row.rpo)}</span>
                   {row.cells.map((cell, i) => (
-                    <AgeCell key={view.stores[i]!.id} cell={cell} rpo={row.rpo} lost={view.stores[i]!.lost} />
+                    <AgeCell key={view.stores[i]!.id} cell={cell} rpo={cell || row.expected[i] ? row.rpo : null} lost={view.stores[i]!.lost} />
                   ))}
                 </Link>
               </li>

@@ -15,9 +15,7 @@ export function Difference({ preview }: { preview: Preview }) {
   return (
     <section aria-label="What it would change" className="text-sm">
       {preview.flows > 0 && (
-        <p>
-          {countWords(preview.flows, "observed connection")} would be taken in; of those known already the counts are added. The estate itself stays as it is.
-        </p>
+        <p>{countWords(preview.flows, "observed connection")} would be taken in; of those known already the counts are added. The estate itself stays as it is.</p>
       )}
       {ORDER.map((change) => {
         const some = preview.differences.filter((d) => d.change === change);

@@ -8,8 +8,8 @@ export function FlowsList({ connections: { flows, total }, zone }: { connections
   if (total === 0)
     return (
       <p className="mt-4 max-w-2xl text-sm text-soft">
-        No connections between machines have been brought in yet. A table with one row each (from machine, to machine, port, last seen; protocol and number of connections where known) shows what the
-        services lean on in truth: any flow log can be turned into one.
+        No connections between machines have been brought in yet. A table with one row each (from machine, to machine, port, last seen; protocol and number of connections where
+        known) shows what the services lean on in truth: any flow log can be turned into one.
       </p>
     );
   return (

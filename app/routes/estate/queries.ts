@@ -11,7 +11,7 @@ import { estateVersion, lastChange } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 import { readFlows } from "#server/db/queries/flows.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
-import { linkWords } from "./link-words.ts";
+import { limitWords, linkWords } from "./link-words.ts";
 import type { Part } from "./estate-nav.tsx";
 import { readStore } from "./stores/queries.ts";
 import { readPlatforms } from "#server/platforms/platform-view.ts";
@@ -50,7 +50,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     map: show === "map" ? mapOf(estate, outage.sites, outage.links, at, stored) : null,
     table: tabled ? tableOf(estate, tabled, columns) : null,
     chosen: site
-      ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id) }
+      ? { is: "site" as const, ...site, distances: distancesFrom(estate, site.id), goes: goesWith(estate, facts, site.id), hazards: estate.hazards.filter((h) => h.takes.includes(site.id)).map((h) => h.name), room: roomAt(estate, outage, site.id), lost: outage.sites.has(site.id), stands: standsAt(estate, site.id), lines: linesOf(estate, site.id, at), networks: estate.networks.filter((n) => n.site === site.id) }
       : hazard
         ? { is: "hazard" as const, ...hazard, goes: goesWith(estate, facts, hazard.id), members: hazard.takes.map((id) => lossName(estate, id)) }
         : null,
@@ -102,6 +102,18 @@ function roomAt(estate: Estate, outage: ReturnType<typeof outageOf>, site: strin
   const sum = (of: "cores" | "memory" | "pool"): { left: number; of: number } => ({ left: hosts.reduce((n, h) => n + room.get(h.id)![of], 0), of: hosts.reduce((n, h) => n + h[of], 0) });
   const tooLarge = estate.machines.filter((m) => siteOfMachine(estate, m) !== site && hosts.every((h) => m.cores > h.cores || m.memory > h.memory || diskBytes(m) > h.pool));
   return { cores: sum("cores"), memory: sum("memory"), pool: sum("pool"), tooLarge: tooLarge.map((m) => m.name) };
+}
+
+/** The lines that end at a site, what they carry each way now, and when they carry less. */
+function linesOf(estate: Estate, site: string, at: number) {
+  const zone = estate.organisation.timeZone;
+  const sites = byId(estate.sites);
+  return estate.links
+    .filter((l) => l.between.includes(site))
+    .map((l) => {
+      const other = l.between[0] === site ? l.between[1] : l.between[0];
+      return { id: l.id, to: sites.get(other)!.name, out: linkRateAt(l, at, zone, site), back: linkRateAt(l, at, zone, other), latencyMs: l.latencyMs, limits: limitWords(l) };
+    });
 }
 
 function standsAt(estate: Estate, site: string) {

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { countWords, durationWords, listWords, sizeWords } from "#core/wording/amounts.ts";
+import { countWords, durationWords, linkRateWords, listWords, sizeWords } from "#core/wording/amounts.ts";
 import { useQuestionSearch } from "../../frame/question-link.ts";
 import { InspectorHead } from "../../ui/inspector-head.tsx";
 import type { EstateView } from "./queries.ts";
@@ -91,6 +91,26 @@ function Stands({ site }: { site: Extract<Chosen, { is: "site" }> }) {
           {room.tooLarge.length > 0 && <p className="font-semibold text-late">No host there is large enough for {listWords(room.tooLarge)}.</p>}
         </>
       )}
+      {site.lines.length > 0 && <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">Lines, as they stand at the needle</h3>}
+      {site.lines.map((l) => (
+        <div key={l.id} className="border-b border-line py-1">
+          <p>
+            to {l.to}: <span className="figures">{linkRateWords(l.out)}</span> out, <span className="figures">{linkRateWords(l.back)}</span> in
+          </p>
+          <p className="text-soft">
+            {l.latencyMs} ms{l.limits && `; ${l.limits}`}
+          </p>
+        </div>
+      ))}
+      {site.networks.length > 0 && <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">Networks</h3>}
+      {site.networks.map((n) => (
+        <p key={n.id} className="flex justify-between gap-3 border-b border-line py-1">
+          <span>
+            {n.name} <span className="text-soft">({n.purpose})</span>
+          </span>
+          <span className="figures">{n.range}</span>
+        </p>
+      ))}
       {(distances.length > 0 || hazards.length > 0) && <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">How far from others</h3>}
       {distances.map((d) => (
         <p key={d.name} className="flex justify-between border-b border-line py-1">

@@ -31,7 +31,7 @@ export async function readMachine(app: Application, organisationId: string, aske
     services: estate.services.filter((s) => s.machines.includes(id)).map((s) => ({ id: s.id, name: s.name })),
     policies: estate.policies.filter((p) => p.machines.includes(id)).map((p) => p.name),
     attached: (machine.attached ?? []).map((a) => ({ name: networks.get(a.network)!.name, range: networks.get(a.network)!.range, address: a.address ?? null })),
-    elsewhere: couldRunOn(estate, machine).map(({ host: h, how, reasons }) => ({ id: h.id, name: h.name, site: sites.get(h.site)!.name, sameSite: h.site === host.site, how, reasons })),
+    elsewhere: [...couldRunOn(estate, machine)].sort((a, b) => Number(a.host.site === host.site) - Number(b.host.site === host.site)).map(({ host: h, how, reasons }) => ({ id: h.id, name: h.name, site: sites.get(h.site)!.name, sameSite: h.site === host.site, how, reasons })),
     points: points.length,
     newest: points[0]?.capturedAt ?? null,
     week: changeByHour(points.map(({ capturedAt, changedBytes: bytes }) => ({ capturedAt, changedBytes: bytes })), estate.organisation.timeZone),

@@ -134,6 +134,7 @@ function ChangeSection({ view, zone }: { view: MachineView; zone: string }) {
       {mean !== null && (
         <div className="mt-2">
           <WeekGrid week={view.week} label={`What captures found changed, by hour of the week; ${sizeWords(mean)} an hour on average`} />
+          <p className="text-xs text-soft">The highest bar is {sizeWords(Math.max(...seen.map((h) => h.rate!)))} an hour; dotted: nothing seen yet.</p>
           <details className="text-xs text-soft">
             <summary className="cursor-default">As a table</summary>
             <Sheet heads={["Hour of the week", "Changed an hour", "Hours seen"]}>
