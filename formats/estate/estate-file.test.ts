@@ -58,7 +58,7 @@ describe("the estate schema", () => {
       [(r) => (item(r, "networks", "quay-copies")["range"] = "10.21.0.0/33"), "/networks/quay-copies/range", /is no range of addresses/],
       [(r) => (item(r, "machines", "names-1")["attached"] = [{ network: "yard-lan" }]), "/machines/names-1/attached/0/network", /is a network of gannet-yard, and names-1 runs at tern-quay/],
       [(r) => (item(r, "machines", "names-1")["attached"] = [{ network: "quay-lan", address: "10.30.0.1" }]), "/machines/names-1/attached/0/address", /does not lie in quay-lan/],
-      [(r) => (item(r, "machines", "names-1")["attached"] = item(r, "machines", "ident-1")["attached"]), "/machines/ident-1/attached/0/address", /is names-1's in the same network/],
+      [(r) => (item(r, "machines", "names-1")["attached"] = structuredClone(item(r, "machines", "ident-1")["attached"])), "/machines/ident-1/attached/0/address", /is names-1's in the same network/],
       [(r) => (item(r, "stores", "north-bucket")["quota"] = "90 TiB"), "/stores/north-bucket/quota", /more than the 40 TiB that there are/],
       [(r) => (item(r, "stores", "north-bucket")["redundancy"] = { copies: 2, secondSite: "fulmar-north", second: "at-will" }), "/stores/north-bucket/redundancy/secondSite", /another site than the store/],
       [(r) => (item(r, "stores", "north-bucket")["redundancy"] = { copies: 2, second: "at-will" }), "/stores/north-bucket/redundancy", /belong together/],
