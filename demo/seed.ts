@@ -1,10 +1,16 @@
-import { mkdir, readFile } from "node:fs/promises";
+import { mkdir, open, readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
 import { inArray, notInArray } from "drizzle-orm";
+import type { Digest } from "#engine/digest.ts";
+import { pointChunks, readConfig } from "#engine/points/point.ts";
+import type { PointId } from "#engine/points/publication.ts";
+import { blobName } from "#engine/vault.ts";
+import { verify } from "#engine/verify.ts";
 import type { Estate } from "#core/estate/model.ts";
 import { readEstate } from "#formats/estate/read-estate.ts";
 import type { Application } from "#server/application.ts";
+import { markDamaged, pointsOf } from "#server/db/queries/copies.ts";
 import { platformConnections, schedules, works } from "#server/db/schema.ts";
 import { changeEstate } from "#server/estate/change-estate.ts";
 import { discoverNow } from "#server/jobs/discover-platform.ts";
@@ -62,6 +68,35 @@ export async function connectDemoPlatforms(app: Application, secrets: FolderSecr
 }
 
 export const platformAddress = (secrets: FolderSecrets, id: string): string => `https://127.0.0.1:${secrets.platformPort}/${id}`;
+
+/**
+ * Damages one byte of what the newest point of a machine alone holds in one store, and verifies that
+ * store: what is shown as damaged was found to be.
+ */
+export async function damageOnePoint(app: Application, data: string): Promise<void> {
+  const { db } = app.connection;
+  const organisationId = (await demoEstates())[0]!.organisation.id;
+  const vault = await app.stores.vault(organisationId, DAMAGED.store);
+  const [newest, before] = (await pointsOf(db, organisationId, DAMAGED.machine)).filter((p) => p.copies.some((c) => c.store === DAMAGED.store));
+  const chunksOf = async (point: { id: string } | undefined): Promise<Set<Digest>> => {
+    const found = new Set<Digest>();
+    if (point) for await (const row of pointChunks(await readConfig(vault, point.id as PointId), (digest) => vault.page(digest))) for (const { digest } of row) found.add(digest);
+    return found;
+  };
+  const earlier = await chunksOf(before);
+  const own = [...(await chunksOf(newest))].find((digest) => !earlier.has(digest));
+  const place = own && vault.chunkPlace(own);
+  if (!place) throw new Error(`no chunk of ${DAMAGED.machine} alone lies in ${DAMAGED.store}`);
+  const file = await open(join(data, "stores", DAMAGED.store, blobName(place.packDigest)), "r+");
+  const byte = Buffer.alloc(1);
+  const at = Math.floor((await file.stat()).size / 2);
+  await file.read(byte, 0, 1, at);
+  await file.write(Buffer.from([byte[0]! ^ 0xff]), 0, 1, at);
+  await file.close();
+  const { points } = await verify(vault);
+  await markDamaged(db, organisationId, DAMAGED.store, points.filter((p) => p.faults.length > 0).map((p) => p.publication.id));
+}
+const DAMAGED = { store: "yard-disks", machine: "crane-log" };
 
 /** How much past a demo has: whole days, and hours at their end with a capture each. */
 export type Past = { days: number; hours: number };

@@ -24,7 +24,7 @@ const SECOND = /kr-(charters|files|disks)|Charter (office|host|bookings)/;
 async function everything(request: APIRequestContext, path: string): Promise<string> {
   const asked = filled(path);
   const texts: string[] = [];
-  for (const at of [asked, `${asked === "/" ? "/_root" : asked}.data`, `${asked}?machine=gate-control-1&service=gates&item=tern-quay&lost=tern-quay&show=machines`, `${asked}?show=stores&item=quay-disks`, `${asked}?text=gate`]) {
+  for (const at of [`${asked === "/" ? "/_root" : asked}.data`, `${asked}?machine=gate-control-1&service=gates&item=tern-quay&lost=tern-quay&show=machines`, `${asked}?show=stores&item=quay-disks`, `${asked}?text=gate`]) {
     const reply = await request.get(address(at), { maxRedirects: 0 });
     texts.push(await reply.text());
   }

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node
 import { join, resolve } from "node:path";
 import { closeApplication } from "#server/application.ts";
 import { readTruth } from "#standins/world/truth.ts";
-import { connectDemoPlatforms, DEMO_PAST, describeDemo, platformAddress, runThroughPast } from "../demo/seed.ts";
+import { connectDemoPlatforms, damageOnePoint, DEMO_PAST, describeDemo, platformAddress, runThroughPast } from "../demo/seed.ts";
 import { buildIfChanged } from "./build.ts";
 import { openMigrated, startSurroundings, type Surroundings, TRUTH } from "./data-folder.ts";
 import { ensureInstalled } from "./install.ts";
@@ -69,6 +69,7 @@ async function makeDemo(): Promise<void> {
   }, process.env["YPOSTASIS_PAST"] === "short" ? SHORT_PAST : DEMO_PAST);
   process.stdout.write(`\r  done in ${Math.round((Date.now() - began) / 1000)} s                          \n`);
   await connectDemoPlatforms(app, making.secrets);
+  await damageOnePoint(app, data);
   await closeApplication(app);
   await making.stop();
   writeFileSync(ready, new Date().toISOString());

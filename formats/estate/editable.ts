@@ -1,7 +1,7 @@
 import type { RawEstate } from "./raw-estate.ts";
 
 /** What can be changed of many items at once, as the file names and writes it. */
-export type EditableKind = "machines" | "services" | "hosts" | "stores" | "links" | "policies";
+export type EditableKind = "machines" | "services" | "hosts" | "stores" | "links" | "networks" | "keys" | "policies";
 export type EditableField = { path: string; words: string; is: "quantity" | "number" | "text" | "choice" };
 
 const field = (path: string, words: string, is: EditableField["is"]): EditableField => ({ path, words, is });
@@ -26,6 +26,8 @@ export const EDITABLE: Record<EditableKind, readonly EditableField[]> = {
   hosts: [field("site", "site (its id)", "text"), field("platform", "platform", "text"), field("cores", "cores", "number"), field("memory", "memory", "quantity"), field("pool", "disk pool", "quantity"), field("poolRate", "what the pool takes", "quantity"), field("starts", "machines started side by side", "number")],
   stores: [field("capacity", "capacity", "quantity"), field("quota", "quota", "quantity"), field("readRate", "reads", "quantity"), field("writeRate", "writes", "quantity"), field("restoreStreams", "restore streams", "number"), field("randomReadRate", "scattered reads", "quantity"), field("latencyMs", "latency in ms", "number"), field("retrieval", "retrieval", "quantity")],
   links: [field("rate", "rate there", "quantity"), field("backRate", "rate back", "quantity"), field("latencyMs", "latency in ms", "number")],
+  networks: [field("name", "name", "text"), field("purpose", "purpose (production, copies or staging)", "choice")],
+  keys: [field("name", "name", "text")],
   policies: [field("name", "name", "text"), field("every", "every", "quantity")],
 };
 

@@ -13,7 +13,8 @@ export async function actOnCopies(app: Application, person: Person, form: FormDa
     case "copy-now": {
       const read = readForm(copyNowForm, form);
       if ("wrong" in read) return read.wrong;
-      const { asked, stillRunning } = await copyNow(context, read.values);
+      const { machines, ...rest } = read.values;
+      const { asked, stillRunning } = await copyNow(context, machines.includes("*") ? rest : { machines, ...rest });
       const left = stillRunning.length > 0 ? ` ${listWords(stillRunning)} left out: an earlier copy is still under way or stopped.` : "";
       return { done: `${countWords(asked.length, "machine")} being copied.${left}` };
     }

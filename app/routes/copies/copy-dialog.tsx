@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { durationWords, sizeWords } from "#core/wording/amounts.ts";
+import { countWords, durationWords, sizeWords } from "#core/wording/amounts.ts";
 import { Button } from "../../ui/button.tsx";
 import { Choice } from "../../ui/choice.tsx";
 import { Dialog } from "../../ui/dialog.tsx";
@@ -26,14 +26,18 @@ export function CopyDialog({
     onAsked(words);
   });
   const [chosen, setChosen] = useState(() => new Set(policy.machines.map((m) => m.id)));
-  const bytes = policy.machines.filter((m) => chosen.has(m.id)).reduce((sum, m) => sum + m.bytes, 0);
+  // Of a large policy all machines are copied: they could not be chosen among here.
+  const whole = policy.machines.length < policy.count;
+  const bytes = whole ? policy.bytes : policy.machines.filter((m) => chosen.has(m.id)).reduce((sum, m) => sum + m.bytes, 0);
+  const count = whole ? policy.count : chosen.size;
   const slowest = Math.max(...policy.legs.map((l) => l.lastSeconds ?? l.projectedSeconds ?? 0));
   return (
     <Dialog open={open} onOpenChange={onOpenChange} title="Copy now" about={`${policy.name}: from the machines to ${policy.legs.map((l) => l.name).join(", ")}.`}>
       <Form method="post" action="/copies" className="space-y-3" id={form.id} onSubmit={form.onSubmit} noValidate>
         <input type="hidden" name="act" value="copy-now" />
         <input type="hidden" name="policy" value={policy.id} />
-        <fieldset>
+        {whole && <input type="hidden" name="machines" value="*" />}
+        <fieldset hidden={whole}>
           <legend className="flex w-full items-baseline justify-between text-sm font-semibold">
             Machines
             <button
@@ -68,8 +72,8 @@ export function CopyDialog({
         </p>
         <Field id="copy-reason" name="reason" label="Why" autoComplete="off" errors={fields["reason"]!.errors} required />
         {error && <Notice kind="wrong">{error}</Notice>}
-        <Button kind="act" type="submit" disabled={busy || chosen.size === 0}>
-          Copy {chosen.size} {chosen.size === 1 ? "machine" : "machines"}
+        <Button kind="act" type="submit" disabled={busy || count === 0}>
+          Copy {countWords(count, "machine")}
         </Button>
       </Form>
     </Dialog>

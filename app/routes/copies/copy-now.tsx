@@ -35,7 +35,7 @@ export function CopyNow({ policies }: { policies: CopiesView["policies"] }) {
                 <DropdownMenu.Item key={p.id} onSelect={() => setChosen(p.id)} className="flex justify-between gap-6 rounded-sm px-2 py-1 outline-none data-highlighted:bg-chosen">
                   <span>{p.name}</span>
                   <span className="text-soft">
-                    {countWords(p.machines.length, "machine")}, every {durationWords(p.every)}
+                    {countWords(p.count, "machine")}, every {durationWords(p.every)}
                   </span>
                 </DropdownMenu.Item>
               ))}

@@ -2,7 +2,7 @@ import { changedBytes } from "#core/copies/changed-bytes.ts";
 import { exposureOver, exposureSummary } from "#core/copies/exposure.ts";
 import { measuredLags, projectedLags, TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
 import { storeRoom } from "#core/copies/store-room.ts";
-import { type Estate, type MachineId, storeCapacity, usedBytes } from "#core/estate/model.ts";
+import { byId, type Estate, type MachineId, storeCapacity, usedBytes } from "#core/estate/model.ts";
 import { outageOf } from "#core/outage/closure.ts";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { countWords } from "#core/wording/amounts.ts";
@@ -15,11 +15,16 @@ import { outlook } from "#server/outlook.ts";
 const DAY_SECONDS = 86_400;
 const EXPOSURE_DAYS = 3;
 
+/** Rows drawn at once; more are found by the filter. */
+const SHOWN_ROWS = 300;
+/** Policies of more machines are copied whole from the page. */
+const CHOSEN_MACHINES = 300;
+
 export type Cell = { capturedAt: number; age: number; state: CopyFact["state"]; damagedNewer: boolean } | null;
 export type MachineRow = { id: MachineId; name: string; rpo: number | null; service: string | null; cells: Cell[]; /** By store: whether a policy carries it there. */ expected: boolean[] };
 
 /** Everything the page shows, for the needle and the loss of the question. */
-export async function readCopies(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, machineId: string | null) {
+export async function readCopies(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, machineId: string | null, filter = "") {
   const { db } = app.connection;
   const view = await outlook(app, organisationId, asked);
   if (!view) return null;
@@ -35,10 +40,14 @@ export async function readCopies(app: Application, organisationId: string, asked
   const rows = machineRows(estate, facts, at);
   const protectedPaths = await Promise.all(paths.map(async (p) => ({ name: p.name, path: p.path, storeIds: p.storeIds, points: (await pointsOf(db, organisationId, pathMachine(p.name))).slice(0, 20) })));
   const chosen = rows.find((r) => r.id === machineId);
+  const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
+  const fitting = words.length === 0 ? rows : rows.filter((r) => words.every((w) => `${r.name} ${r.service ?? ""}`.toLowerCase().includes(w)));
   return {
     at,
     now,
-    rows,
+    rows: fitting.slice(0, SHOWN_ROWS),
+    fitting: fitting.length,
+    machines: rows.length,
     stores: estate.stores.map((s) => ({ id: s.id, name: s.name, kind: s.kind, lost: outage.stores.has(s.id), room: storeRoom(storeCapacity(s), used.get(s.id) ?? 0, grown.get(s.id) ?? 0, DAY_SECONDS) })),
     headline: headline(rows, outage.stores, estate, outage.sites.size > 0),
     policies: policyViews(estate, facts, at, now, schedules),
@@ -83,17 +92,20 @@ function headline(rows: readonly MachineRow[], lostStores: ReadonlySet<string>, 
 
 function policyViews(estate: Estate, facts: readonly CopyFact[], at: number, now: number, schedules: Awaited<ReturnType<typeof loadSchedules>>) {
   const measured = measuredLags(facts.filter((f) => f.arrivedAt <= at));
+  const machines = byId(estate.machines);
+  const newest = new Map<MachineId, number>();
+  for (const f of facts) if (f.capturedAt <= now) newest.set(f.machine, Math.max(f.capturedAt, newest.get(f.machine) ?? -Infinity));
   return estate.policies.map((policy) => {
     const schedule = schedules.find((s) => s.policyId === policy.id);
     const projected = projectedLags(estate, policy, now);
     const longest = (lags: ReadonlyMap<string, number>, store: string): number | null => {
       const all = policy.machines.flatMap((m) => lags.get(`${m}\n${store}`) ?? []);
-      return all.length > 0 ? Math.max(...all) : null;
+      return all.length > 0 ? all.reduce((a, b) => Math.max(a, b)) : null;
     };
     const sizes = policy.machines.map((id) => {
-      const machine = estate.machines.find((m) => m.id === id)!;
-      const last = Math.max(...facts.filter((f) => f.machine === id && f.capturedAt <= now).map((f) => f.capturedAt), -Infinity);
-      const bytes = last === -Infinity ? usedBytes(machine) : changedBytes(machine.change, TRACKING_BLOCK_BYTES, (now - last) / 1000, usedBytes(machine));
+      const machine = machines.get(id)!;
+      const last = newest.get(id);
+      const bytes = last === undefined ? usedBytes(machine) : changedBytes(machine.change, TRACKING_BLOCK_BYTES, (now - last) / 1000, usedBytes(machine));
       return { id, name: machine.name, bytes };
     });
     return {
@@ -102,7 +114,10 @@ function policyViews(estate: Estate, facts: readonly CopyFact[], at: number, now
       every: policy.every,
       running: schedule?.running ?? false,
       nextAt: schedule?.nextAt ?? null,
-      machines: sizes,
+      count: sizes.length,
+      bytes: sizes.reduce((sum, m) => sum + m.bytes, 0),
+      /** None where there are too many to choose among on a page. */
+      machines: sizes.length > CHOSEN_MACHINES ? [] : sizes,
       legs: policy.legs.map((leg) => ({ from: leg.from, to: leg.to, name: estate.stores.find((s) => s.id === leg.to)!.name, lastSeconds: longest(measured, leg.to), projectedSeconds: longest(projected, leg.to) })),
     };
   });

@@ -1,7 +1,8 @@
-import { Link, useFetcher } from "react-router";
+import { type ReactNode, useState } from "react";
+import { Link, useFetcher, useSearchParams } from "react-router";
 import { countWords, durationWords, sizeWords } from "#core/wording/amounts.ts";
 import { load, perform } from "../../context.ts";
-import { askedQuestion, useQuestionSearch } from "../../frame/question-link.ts";
+import { askedQuestion, useAddress, useQuestionSearch } from "../../frame/question-link.ts";
 import { useMayAct } from "../../frame/who.ts";
 import { Workplace } from "../../frame/workplace.tsx";
 import { momentWords } from "../../frame/zoned.ts";
@@ -25,7 +26,13 @@ export const meta: Route.MetaFunction = () => [{ title: "Copies · Ypostasis" }]
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => ({
-    view: await readCopies(context.app, who.organisationId, askedQuestion(request), new URL(request.url).searchParams.get("machine")),
+    view: await readCopies(
+      context.app,
+      who.organisationId,
+      askedQuestion(request),
+      new URL(request.url).searchParams.get("machine"),
+      new URL(request.url).searchParams.get("filter") ?? "",
+    ),
     zone: who.timeZone,
   }));
 }
@@ -37,6 +44,7 @@ export const clientAction = ({ serverAction }: Route.ClientActionArgs) => orUnan
 export default function Copies({ loaderData: { view, zone } }: Route.ComponentProps) {
   const search = useQuestionSearch();
   const list = useListKeys();
+  const [params] = useSearchParams();
   if (!view) return <NoEstate />;
   const columns = { gridTemplateColumns: `9.5rem 5rem repeat(${view.stores.length}, minmax(0, 1fr))` };
   return (
@@ -53,6 +61,13 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
         <h2 id="matrix" className="sr-only">
           Machines and stores
         </h2>
+        {view.machines > view.rows.length && (
+          <RowFilter>
+            {view.rows.length === view.fitting
+              ? `${countWords(view.fitting, "machine")} of ${view.machines}`
+              : `the first ${view.rows.length} of ${countWords(view.fitting, "machine")}`}
+          </RowFilter>
+        )}
         <div className="grid items-end gap-x-4 border-b border-line-strong pb-1 text-sm font-semibold" style={columns}>
           <span>Machine</span>
           <span className="text-xs font-normal text-soft">RPO</span>
@@ -76,7 +91,7 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
               <li key={row.id} className={`relative border-b border-line ${chosen ? "bg-chosen" : ""}`}>
                 {chosen && <span className="absolute top-0 bottom-0 -left-3 w-[3px] bg-accent" />}
                 <Link
-                  to={search({ machine: chosen ? null : row.id }) || "."}
+                  to={search({ machine: chosen ? null : row.id, filter: params.get("filter") }) || "."}
                   preventScrollReset
                   data-list-item
                   aria-current={chosen ? "true" : undefined}
@@ -158,6 +173,31 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
   );
 }
 
+/** Among many machines those are found whose name or service has all words. */
+function RowFilter({ children }: { children: ReactNode }) {
+  const [params] = useSearchParams();
+  const change = useAddress();
+  const [text, setText] = useState(params.get("filter") ?? "");
+  return (
+    <form
+      className="mb-2 flex items-baseline gap-4 text-sm"
+      onSubmit={(event) => {
+        event.preventDefault();
+        change({ filter: text || null });
+      }}
+    >
+      <label className="flex items-baseline gap-2">
+        <span className="text-soft">Find machines</span>
+        <input value={text} onChange={(e) => setText(e.target.value)} className="w-56 rounded-[3px] border border-line-strong bg-raised px-2 py-0.5" autoComplete="off" />
+      </label>
+      <Button type="submit">Find</Button>
+      <span role="status" className="text-soft">
+        {children}
+      </span>
+    </form>
+  );
+}
+
 function Policy({ policy, view, zone }: { policy: CopiesView["policies"][number]; view: CopiesView; zone: string }) {
   const mayAct = useMayAct();
   const fetcher = useFetcher<FormResult>();
@@ -167,7 +207,7 @@ function Policy({ policy, view, zone }: { policy: CopiesView["policies"][number]
       <div>
         <p className="font-semibold">{policy.name}</p>
         <p className="text-sm text-soft">
-          {countWords(policy.machines.length, "machine")}, every {durationWords(policy.every)}
+          {countWords(policy.count, "machine")}, every {durationWords(policy.every)}
           {policy.running && policy.nextAt !== null ? `; next ${momentWords(policy.nextAt, zone)}` : "; schedule stopped"}
         </p>
         <fetcher.Form method="post" className="mt-1">

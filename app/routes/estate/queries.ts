@@ -127,7 +127,7 @@ function tableOf(estate: Estate, show: ShownKind, asked: string | null): { kind:
   const services = byId(estate.services);
   const servicesOf = new Map<string, string[]>();
   for (const s of estate.services) for (const m of s.machines) servicesOf.set(m, [...(servicesOf.get(m) ?? []), s.name]);
-  const context = { sites, hosts, services, servicesOf, machinesAt: countBy(estate.machines, (m) => m.host) };
+  const context = { sites, hosts, services, servicesOf, machinesAt: countBy(estate.machines, (m) => m.host), attached: countBy(estate.machines.flatMap((m) => m.attached ?? []), (a) => a.network) };
   const columns = shownColumns(show, asked);
   return { kind: show, rows: (estate[show] as { id: string }[]).map((item) => ({ id: item.id, cells: columns.map((c) => c.value(item as never, context)) })) };
 }

@@ -1,4 +1,4 @@
-import { diskBytes, type Host, type Link, type Machine, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
+import { diskBytes, type Host, type Key, type Link, type Machine, type Network, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
 import { durationWords, linkRateWords, rateWords, sizeWords } from "#core/wording/amounts.ts";
 
 /** A cell as it is shown, and the number it sorts by where it is one. */
@@ -9,6 +9,8 @@ type Context = {
   services: ReadonlyMap<string, Service>;
   servicesOf: ReadonlyMap<string, string[]>;
   machinesAt: ReadonlyMap<string, number>;
+  /** Machines attached to each network. */
+  attached: ReadonlyMap<string, number>;
 };
 /** `extra`: shown only where it is asked for. */
 type Column<T> = { id: string; head: string; wide?: boolean; figures?: boolean; extra?: boolean; value: (item: T, context: Context) => Cell };
@@ -76,6 +78,19 @@ const LINKS: Column<Link>[] = [
   { id: "latency", head: "Latency", figures: true, value: (l) => [`${l.latencyMs} ms`, l.latencyMs] },
   { id: "limits", head: "Limits by the hour", figures: true, value: (l) => number(l.limits.length) },
 ];
+const NETWORKS: Column<Network>[] = [
+  { id: "name", head: "Network", wide: true, value: (n) => n.name },
+  { id: "site", head: "Site", wide: true, value: (n, c) => c.sites.get(n.site)!.name },
+  { id: "range", head: "Range", figures: true, value: (n) => n.range },
+  { id: "purpose", head: "Purpose", value: (n) => n.purpose },
+  { id: "machines", head: "Machines attached", figures: true, value: (n, c) => number(c.attached.get(n.id) ?? 0) },
+];
+const KEYS: Column<Key>[] = [
+  { id: "name", head: "Key", wide: true, value: (k) => k.name },
+  { id: "opens", head: "Opens", wide: true, value: (k) => k.opens.join(", ") },
+  { id: "holders", head: "Held by", wide: true, value: (k, c) => k.holders.map((h) => `${h.who}${h.site ? ` (${c.sites.get(h.site)!.name})` : ""}`).join("; ") },
+  { id: "tried", head: "Tried last", value: (k) => k.holders.map((h) => h.tried ?? "never").sort()[0] ?? "never" },
+];
 const POLICIES: Column<Policy>[] = [
   { id: "name", head: "Policy", wide: true, value: (p) => p.name },
   { id: "every", head: "Every", figures: true, value: (p) => time(p.every) },
@@ -83,7 +98,7 @@ const POLICIES: Column<Policy>[] = [
   { id: "legs", head: "To", wide: true, value: (p) => p.legs.map((l) => l.to).join(", ") },
 ];
 
-const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, policies: POLICIES };
+const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, networks: NETWORKS, keys: KEYS, policies: POLICIES };
 export type ShownKind = keyof typeof TABLES;
 export const SHOWN_KINDS = Object.keys(TABLES) as ShownKind[];
 

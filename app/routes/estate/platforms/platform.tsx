@@ -149,6 +149,7 @@ function Capabilities({ platform: p }: { platform: PlatformView }) {
             {words}
           </li>
         ))}
+        {p.agentsAnswering.length > 0 && <li className="border-b border-line py-1">agents answer on {listWords(p.agentsAnswering)}</li>}
         {p.agents.map((a) => (
           <li key={a.machine} className="border-b border-line py-1 text-late">
             <span className="figures">{a.machine}</span>: {a.words}
