@@ -5,6 +5,7 @@ import { PACK_TRAILER_BYTES, type PackIndex, readRecords, readTrailer } from "./
 import type { Scale } from "./chunks/scale.ts";
 import { type Digest, isDigest, sha256, sha256InPool } from "./digest.ts";
 import { EngineError, isEngineError } from "./errors.ts";
+import type { IndexMemory } from "./index-memory.ts";
 import { inParallel } from "./parallel.ts";
 import type { Publication } from "./points/publication.ts";
 import type { Store } from "./stores/store.ts";
@@ -20,6 +21,16 @@ const READ_MOST_BYTES = 8 * 1024 * 1024;
 /** Small blobs (pages of maps and catalogues) that are kept in memory while points are compared and published. */
 const PAGE_MOST_BYTES = 65_536;
 const PAGES_KEPT_BYTES = 16 * 1024 * 1024;
+
+/** An index as it was remembered; undefined where it cannot be read. */
+function indexFrom(bytes: Buffer): PackIndex | undefined {
+  const trailer = readTrailer(bytes);
+  try {
+    return trailer && readRecords(trailer, bytes);
+  } catch {
+    return undefined;
+  }
+}
 
 /** A chunk that was read and checked, as it is and as it lies in its pack. */
 export type ReadChunk = { real: Buffer; stored: Buffer; codec: Codec };
@@ -52,22 +63,25 @@ export class Vault {
   private loading: Promise<void> | undefined;
   private loaded = false;
 
-  private constructor(readonly store: Store) {}
+  private constructor(
+    readonly store: Store,
+    private readonly memory?: IndexMemory,
+  ) {}
 
   get id(): string {
     return this.store.id;
   }
 
   /** Makes an empty store usable; one that is a vault already stays as it is. */
-  static async create(store: Store): Promise<Vault> {
+  static async create(store: Store, memory?: IndexMemory): Promise<Vault> {
     if ((await store.size(LAYOUT_FILE)) === undefined) await store.put(LAYOUT_FILE, Buffer.from(LAYOUT));
-    return new Vault(store);
+    return new Vault(store, memory);
   }
 
-  static async open(store: Store): Promise<Vault> {
+  static async open(store: Store, memory?: IndexMemory): Promise<Vault> {
     if ((await store.size(LAYOUT_FILE)) === undefined)
       throw new EngineError("input", `There is no store here yet: ${store.id} holds no ${LAYOUT_FILE} file. Protect something into it first, or name the folder of a store.`);
-    return new Vault(store);
+    return new Vault(store, memory);
   }
 
   /** Reads the list of blobs and every pack's index, once. */
@@ -84,8 +98,10 @@ export class Vault {
       if (isDigest(digest)) names.push({ digest, bytes });
     }
     names.sort((a, b) => (a.digest < b.digest ? -1 : 1));
+    const remembered = (await this.memory?.recall()) ?? new Map<Digest, Buffer | null>();
     await inParallel(names, OPENING_PARALLEL, async ({ digest, bytes }) => {
-      const index = await this.readPackIndex(digest, bytes);
+      const known = remembered.get(digest);
+      const index = (known && indexFrom(known)) ?? (known === null ? undefined : await this.readPackIndex(digest, bytes));
       if (index) this.notePack(digest, index);
       this.blobs.set(digest, bytes);
     });
@@ -98,12 +114,17 @@ export class Vault {
       const from = Math.max(0, bytes - 65_536);
       const tail = await this.store.get(blobName(digest), { from, to: bytes });
       const trailer = readTrailer(tail);
-      if (!trailer || trailer.indexOffset > bytes - PACK_TRAILER_BYTES) return undefined;
+      if (!trailer || trailer.indexOffset > bytes - PACK_TRAILER_BYTES) {
+        this.memory?.note(digest, null);
+        return undefined;
+      }
       const records =
         trailer.indexOffset >= from
           ? tail.subarray(trailer.indexOffset - from)
           : await this.store.get(blobName(digest), { from: trailer.indexOffset, to: bytes });
-      return readRecords(trailer, records);
+      const index = readRecords(trailer, records);
+      this.memory?.note(digest, records);
+      return index;
     } catch (error) {
       // A damaged index hides its chunks, which are then sought elsewhere; verifying names the blob.
       if (isEngineError(error, "damaged") || isEngineError(error, "missing")) return undefined;
@@ -161,6 +182,11 @@ export class Vault {
       await this.store.put(blobName(digest), bytes);
       this.blobs.set(digest, bytes.length);
       this.keepPage(digest, bytes);
+      if (this.memory) {
+        const whole = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+        const trailer = readTrailer(whole);
+        this.memory.note(digest, trailer && trailer.indexOffset <= whole.length - PACK_TRAILER_BYTES ? whole.subarray(trailer.indexOffset) : null);
+      }
     }
     return digest;
   }
@@ -175,6 +201,11 @@ export class Vault {
     const bytes = await this.getBlob(digest);
     this.keepPage(digest, bytes);
     return bytes;
+  }
+
+  /** Writes down what was learnt of the store's blobs, for the next process. */
+  async remember(): Promise<void> {
+    await this.memory?.save();
   }
 
   private keepPage(digest: Digest, bytes: Uint8Array): void {

@@ -1,3 +1,4 @@
+import { dirname, join } from "node:path";
 import { type Connection, connect } from "./db/connect.ts";
 import { replayHistory, scheduledCopies } from "./jobs/ask-for-copies.ts";
 import { copyMachine } from "./jobs/copy-machine.ts";
@@ -19,7 +20,7 @@ export async function openApplication(settings: Settings, log: (line: string) =>
   const { db } = connection;
   const world = new StandinWorld(settings.worldAddress, settings.worldToken);
   const sealer = await Sealer.fromFile(settings.keyFile);
-  const stores = new StoreBook(db, sealer, { durability: settings.relaxed ? "relaxed" : "each" });
+  const stores = new StoreBook(db, sealer, { durability: settings.relaxed ? "relaxed" : "each" }, join(dirname(settings.keyFile), "known"));
   const tools = { db, platform: world, stores };
   const coordinator = new Coordinator({
     connection,
@@ -34,5 +35,6 @@ export async function openApplication(settings: Settings, log: (line: string) =>
 
 export async function closeApplication(app: Application): Promise<void> {
   await app.coordinator.stop();
+  await app.stores.remember();
   await app.connection.pool.end();
 }

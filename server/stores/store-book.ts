@@ -1,9 +1,12 @@
+import { join } from "node:path";
 import { and, eq } from "drizzle-orm";
 import { BucketStore, type BucketAddress } from "#engine/stores/bucket-store.ts";
 import { FolderStore, type FolderStoreOptions } from "#engine/stores/folder-store.ts";
 import type { ProbeStep } from "#engine/stores/probe.ts";
 import type { Store } from "#engine/stores/store.ts";
+import { sha256 } from "#engine/digest.ts";
 import { EngineError } from "#engine/errors.ts";
+import { FileIndexMemory } from "#engine/index-memory.ts";
 import { rebuildIndex } from "#engine/points/point.ts";
 import { Vault } from "#engine/vault.ts";
 import type { Database } from "../db/connect.ts";
@@ -24,10 +27,17 @@ export class StoreBook {
     private readonly db: Database,
     private readonly sealer: Sealer,
     private readonly options: FolderStoreOptions = {},
+    /** Where it is remembered what lies in which store; nothing is lost with it. */
+    private readonly memoryFolder?: string,
   ) {}
 
   forget(): void {
     this.vaults = new Map();
+  }
+
+  /** Writes down what is known of every open store, for the next process. */
+  async remember(): Promise<void> {
+    await Promise.all([...this.vaults.values()].map(async (vault) => (await vault).remember().catch(() => undefined))).catch(() => undefined);
   }
 
   /** A store of one organisation; another one's of the same id is another store. */
@@ -50,7 +60,10 @@ export class StoreBook {
       this.indexing.delete(key);
       // It is derived from the points and brought up to date at the next one, should this fail.
       void this.vault(organisationId, storeId)
-        .then(rebuildIndex)
+        .then(async (vault) => {
+          await vault.remember();
+          await rebuildIndex(vault);
+        })
         .catch(() => undefined);
     }, INDEX_AFTER_MS[this.options.durability ?? "each"]);
     timer.unref();
@@ -60,7 +73,8 @@ export class StoreBook {
   private async open(organisationId: string, storeId: string): Promise<Vault> {
     const [row] = await this.db.select().from(storeAccess).where(and(eq(storeAccess.organisationId, organisationId), eq(storeAccess.storeId, storeId)));
     if (!row) throw new EngineError("refused", `It is not known how store ${storeId} is reached`);
-    const vault = await Vault.create(openStore(storeId, this.sealer.open<StoreAccess>(row.sealed), this.options));
+    const memory = this.memoryFolder && new FileIndexMemory(join(this.memoryFolder, organisationId, `${storeId}.${addressTag(row.address)}`));
+    const vault = await Vault.create(openStore(storeId, this.sealer.open<StoreAccess>(row.sealed), this.options), memory || undefined);
     await vault.load();
     this.indexSoon(organisationId, storeId);
     return vault;
@@ -68,6 +82,9 @@ export class StoreBook {
 }
 
 export const openStore = (id: string, access: StoreAccess, options: FolderStoreOptions = {}): Store => (access.kind === "folder" ? new FolderStore(id, access.path, options) : new BucketStore(id, access));
+
+/** Another address is another store: what was remembered of one is not taken for the other. */
+const addressTag = (address: string): string => sha256(Buffer.from(address)).slice(0, 16);
 
 /** Where a store is reached, as it may be shown: no account. */
 const shownAddress = (access: StoreAccess): string => (access.kind === "folder" ? access.path : `${access.bucket} at ${access.endpoint}`);

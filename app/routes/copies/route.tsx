@@ -22,6 +22,9 @@ import { PathsSection } from "./paths-section.tsx";
 import { PolicyRoute } from "./policy-route.tsx";
 import { readCopies } from "./queries.ts";
 
+/** Beside more stores than these, only some ages find room over a column. */
+const ROOMY_STORES = 4;
+
 export const meta: Route.MetaFunction = () => [{ title: "Copies · Ypostasis" }];
 
 export async function loader({ request, context }: Route.LoaderArgs) {
@@ -75,7 +78,7 @@ export default function Copies({ loaderData: { view, zone } }: Route.ComponentPr
             <span key={s.id}>
               <span className={s.lost ? "text-soft line-through" : ""}>{s.name}</span>
               <svg className="block h-4 w-full overflow-visible font-normal" aria-hidden="true">
-                {AGE_TICKS.map(([seconds, text]) => (
+                {AGE_TICKS.filter(([, text]) => view.stores.length <= ROOMY_STORES || /^1 [hd]/.test(text)).map(([seconds, text]) => (
                   <text key={text} x={`${agePercent(seconds)}%`} y="12" textAnchor="middle" className="figures" fontSize="10" fill="var(--soft)">
                     {text}
                   </text>
