@@ -10,9 +10,10 @@ import { acceptImport, previewImport, undoChange } from "../acts/estate.ts";
 import { connect, isDatabaseDown, migrateToNewest } from "../db/connect.ts";
 import { readFlows } from "../db/queries/flows.ts";
 import { loadEstate } from "../db/queries/estate.ts";
-import { audit, estateChanges, memberships, organisations, people, sessions, storeAccess } from "../db/schema.ts";
+import { audit, estateChanges, memberships, organisations, people, sessions, storeAccess, works } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
 import { lastChange } from "../estate/last-change.ts";
+import { flowStates, WorkOwners } from "../jobs/under-way.ts";
 import { forOneReading, outlook } from "../outlook.ts";
 import { mustAct, RefusedError } from "../people/roles.ts";
 import { readSessionToken, sessionCookie } from "../people/session-cookie.ts";
@@ -61,6 +62,18 @@ describe("sign-in", () => {
     expect(await whoIs(db(), (await signIn(db(), "both", "a long enough one"))!)).toMatchObject({ organisationId: ORGANISATION, role: "coordinator" });
     await db().delete(memberships).where(eq(memberships.personId, me.id));
     expect(await whoIs(db(), token)).toMatchObject({ organisationId: ORGANISATION, role: "coordinator" });
+  });
+
+  it("shows of what moves only what is one's own organisation's", async () => {
+    const of = async (organisationId: string): Promise<string> => (await db().insert(works).values({ organisationId, kind: "copy", subject: { kind: "copy", machine: "m", policy: "p" }, foreground: true, personName: "x", reason: "x", state: "dropped" }).returning())[0]!.id;
+    const [mine, others] = [await of(ORGANISATION), await of("elsewhere")];
+    const flow = (work: string) => ({ key: `work:${work}/machine>quay-disks/chunks/1`, bytes: 10, left: 4, rate: 1 });
+    const flows = flowStates([flow(mine), flow(others), flow("00000000-0000-4000-8000-000000000000"), { key: "schedule:x/y/1", bytes: 1, left: 1, rate: 1 }]);
+    const owners = new WorkOwners(db());
+    for (const _again of [1, 2]) {
+      const seen = await owners.byOrganisation(flows);
+      expect([...seen].map(([organisation, list]) => [organisation, list.map((f) => f.work)])).toEqual([[ORGANISATION, [mine]], ["elsewhere", [others]]]);
+    }
   });
 
   it("keeps its token in a cookie no script and no other site sees", () => {
