@@ -90,9 +90,11 @@ export class StandinWorld implements Platform, Clock {
   }
 
   private async ask(method: string, path: string, init: { headers?: Record<string, string>; body?: BodyInit }, accept: readonly number[] = []): Promise<Response> {
+    const send = (): Promise<Response> => fetch(this.address + path, { method, body: init.body ?? null, headers: { authorization: `Bearer ${this.token}`, ...init.headers } });
     let reply: Response;
     try {
-      reply = await fetch(this.address + path, { method, body: init.body ?? null, headers: { authorization: `Bearer ${this.token}`, ...init.headers } });
+      // A connection kept open may be closed from the other side just when it is used again; what only looks may look twice.
+      reply = await (method === "GET" ? send().catch(send) : send());
     } catch (cause) {
       throw new WorldError("unreachable", "The platform does not answer; work waits until it is back", { cause });
     }
