@@ -91,7 +91,7 @@ async function captureStream(
   const earlier = new EarlierLeaves(stream.since?.map, getPage);
   const changed = stream.since?.changed;
   const toMove = (changed?.length ?? blocks) * scale.nominalBlock;
-  const perSlice = isOneToOne(scale) ? REAL_BLOCKS_PER_SLICE : Math.max(1, Math.floor(sliceBytes(toMove) / scale.nominalBlock));
+  const perSlice = isOneToOne(scale) ? REAL_BLOCKS_PER_SLICE : Math.max(1, Math.floor(sliceBytes(toMove, port.leastSliceBytes) / scale.nominalBlock));
   let changedBytes = 0;
   let dataBytes = 0;
   let changedAt = 0;

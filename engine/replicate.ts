@@ -50,7 +50,7 @@ export async function replicate(from: Vault, to: Vault, id: PointId, port: Slice
       await writer.flush();
     });
   };
-  const mostBytes = isOneToOne(config.scale) ? REAL_CHUNKS_PER_SLICE * config.scale.nominalBlock : sliceBytes(expectedBytes ?? (await missingBytes(from, to, id)));
+  const mostBytes = isOneToOne(config.scale) ? REAL_CHUNKS_PER_SLICE * config.scale.nominalBlock : sliceBytes(expectedBytes ?? (await missingBytes(from, to, id)), port.leastSliceBytes);
   let gatheredBytes = 0;
   // Already sent chunks are skipped here, so a slice is named by the first chunk it carries: the
   // same name never stands for another set of chunks when the leg is taken up again.

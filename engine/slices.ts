@@ -8,6 +8,8 @@ export interface SlicePort {
    * Resolves with what `write` gave, after its bytes are durable.
    */
   slice<T>(key: string, nominalBytes: number, write: () => Promise<T>): Promise<T>;
+  /** Nominal bytes that a paced slice carries at least; more than usual where nobody watches it move. */
+  readonly leastSliceBytes?: number;
 }
 
 /** Nothing to wait for: writes at once and reports what has moved. */
@@ -30,4 +32,4 @@ const SLICES_PER_LEG = 8;
  * seen and little is lost by a stop, but never so small that the slices themselves cost more than
  * what they move.
  */
-export const sliceBytes = (legBytes: number): number => Math.min(MOST_SLICE_BYTES, Math.max(LEAST_SLICE_BYTES, legBytes / SLICES_PER_LEG));
+export const sliceBytes = (legBytes: number, least = LEAST_SLICE_BYTES): number => Math.max(least, Math.min(MOST_SLICE_BYTES, legBytes / SLICES_PER_LEG));

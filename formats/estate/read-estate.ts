@@ -1,10 +1,11 @@
 import { Ajv2020, type ErrorObject } from "ajv/dist/2020.js";
 import formatsPlugin from "ajv-formats";
-import { isAlias, isMap, isScalar, isSeq, LineCounter, parseDocument, type Document, type Node } from "yaml";
+import { isAlias, isMap, isScalar, isSeq, type LineCounter, type Document, type Node } from "yaml";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { type Estate, usedBytes } from "#core/estate/model.ts";
 import { readClock, readDuration, readRate, readSize } from "./quantities.ts";
 import { attachmentFaults, networkFaults } from "./network-faults.ts";
+import { readYaml } from "./yaml-text.ts";
 import type { RawEstate } from "./raw-estate.ts";
 import { ESTATE_SCHEMA } from "./schema.ts";
 
@@ -29,18 +30,10 @@ const validate = ajv.compile<RawEstate>(ESTATE_SCHEMA);
 
 /** Reads an estate file (YAML or JSON). Throws `EstateFileError` with every fault's path and line. */
 export function readEstate(text: string): EstateFile {
-  const lines = new LineCounter();
   if (Buffer.byteLength(text) > MOST_BYTES) throw new EstateFileError([{ path: "/", line: 1, message: "the file is larger than 64 MiB" }]);
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, merge: false });
-  if (document.errors.length > 0)
-    throw new EstateFileError(document.errors.slice(0, MOST_FAULTS).map((e) => ({ path: "/", line: lines.linePos(e.pos[0]).line, message: `not valid YAML: ${e.message}` })));
-  let raw: unknown;
-  try {
-    raw = document.toJS({ maxAliasCount: 0 });
-  } catch (error) {
-    throw new EstateFileError([{ path: "/", line: 1, message: `aliases are not allowed here: write the value out (${(error as Error).message})` }]);
-  }
-  return estateFromRaw(raw, (path) => lineOf(document, lines, path));
+  const { document, lines, contents, errors } = readYaml(text);
+  if (errors.length > 0) throw new EstateFileError(errors.slice(0, MOST_FAULTS).map((e) => ({ path: "/", ...e })));
+  return estateFromRaw(contents, (path) => lineOf(document, lines, path));
 }
 
 /**

@@ -1,6 +1,7 @@
-import { type Document, isMap, isScalar, isSeq, parseDocument, stringify, type YAMLMap, type YAMLSeq } from "yaml";
+import { type Document, isMap, isScalar, isSeq, stringify, type YAMLMap, type YAMLSeq } from "yaml";
 import type { Estate } from "#core/estate/model.ts";
 import { readQuantity, writeClock, writeDuration, writeRate, writeSize } from "./quantities.ts";
+import { rewrittenYaml, yamlToEdit } from "./yaml-text.ts";
 import type { RawEstate } from "./raw-estate.ts";
 
 /** An estate as a file says it; `readEstate` of it gives the same estate again. */
@@ -69,11 +70,11 @@ export const writeEstateYaml = (estate: Estate): string => stringify(toRaw(estat
  * read by `readEstate` before.
  */
 export function updateEstateYaml(text: string, estate: Estate): string {
-  const document = parseDocument(text, { prettyErrors: false, merge: false });
+  const document = yamlToEdit(text);
   const wanted = toRaw(estate) as unknown as Record<string, unknown>;
   const points = (document.toJS() as { points?: unknown }).points;
   updateMap(document, document.contents as YAMLMap, points === undefined ? wanted : { ...wanted, points });
-  return document.toString({ lineWidth: 0 });
+  return rewrittenYaml(document);
 }
 
 /** What a value means: two writings of one quantity mean the same. */

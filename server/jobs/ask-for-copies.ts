@@ -9,7 +9,7 @@ export async function askForCopies(
   db: Database,
   organisationId: string,
   policyId: string,
-  by: { personName: string; reason: string; foreground: boolean; machines?: readonly string[] },
+  by: { personName: string; reason: string; foreground: boolean; machines?: readonly string[]; unwatched?: true },
 ): Promise<{ asked: string[]; stillRunning: string[] }> {
   const estate = await loadEstate(db, organisationId);
   const policy = estate?.policies.find((p) => p.id === policyId);
@@ -25,7 +25,7 @@ export async function askForCopies(
   const asked = wanted.filter((m) => !busy.has(m));
   if (asked.length > 0)
     await db.insert(works).values(
-      asked.map((machine) => ({ organisationId, kind: "copy" as const, subject: { kind: "copy" as const, machine, policy: policyId }, foreground: by.foreground, personName: by.personName, reason: by.reason })),
+      asked.map((machine) => ({ organisationId, kind: "copy" as const, subject: { kind: "copy" as const, machine, policy: policyId, ...(by.unwatched ? { unwatched: by.unwatched } : {}) }, foreground: by.foreground, personName: by.personName, reason: by.reason })),
     );
   return { asked, stillRunning: wanted.filter((m) => busy.has(m)) };
 }
@@ -46,7 +46,7 @@ export const replayHistory =
       // A policy is asked for where one of its own instants has passed since the last round.
       const passed = (every: number, instant: number): number => Math.floor(instant / (every * 1000));
       const due = policies.filter((p) => i === 0 || passed(p.every, at) > passed(p.every, instants[i - 1]!));
-      for (const { id } of due) await askForCopies(db, work.organisationId, id, { personName: work.personName, reason: reasonOf(at), foreground: true });
+      for (const { id } of due) await askForCopies(db, work.organisationId, id, { personName: work.personName, reason: reasonOf(at), foreground: true, unwatched: true });
       await beginNew();
     }
   };

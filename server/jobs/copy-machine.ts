@@ -26,6 +26,8 @@ export type CopyTools = { db: Database; platform: Platform; stores: StoreBook };
 
 /** Blocks read from the platform in one go. */
 const READ_AHEAD_BLOCKS = 128;
+/** Where nobody watches, a slice costs more than it tells. */
+const UNWATCHED_SLICE_BYTES = 512 * 1024 ** 3;
 
 /** Captures one machine and carries the point along the legs of its policy. */
 export const copyMachine =
@@ -117,10 +119,13 @@ async function diskMaps(vault: Vault, point: PointId): Promise<Map<string, Strea
 class LegBook {
   private readonly legs: Record<string, LegProgress> = {};
 
+  private readonly leastSliceBytes: number | undefined;
+
   constructor(
     work: WorkRow,
     private readonly report: WorkTools["progress"],
   ) {
+    if (work.subject.kind === "copy" && work.subject.unwatched) this.leastSliceBytes = UNWATCHED_SLICE_BYTES;
     // What an earlier process counted is shown until this one has counted it again.
     Object.assign(this.legs, (work.progress as WorkProgress).legs);
   }
@@ -133,6 +138,7 @@ class LegBook {
     this.report({ legs: { ...this.legs } });
     let last = mine.beganAt;
     return {
+      ...(this.leastSliceBytes ? { leastSliceBytes: this.leastSliceBytes } : {}),
       slice: async (slice, nominalBytes, write) => {
         const arrivedAt = await flow.moved(`${key}/${slice}`, nominalBytes, uses);
         const result = await write();

@@ -2,7 +2,7 @@ import type { MachineId, StoreId } from "#core/estate/model.ts";
 
 /** What a work item is about, by its kind. */
 export type WorkSubject =
-  | { kind: "copy"; machine: MachineId; policy: string }
+  | { kind: "copy"; machine: MachineId; policy: string; /** Part of a past that nobody watches. */ unwatched?: true }
   | { kind: "protect"; name: string; path: string; capturedAt: number; storeIds: StoreId[] }
   | { kind: "bring-back"; name: string; point: string; storeIds: StoreId[]; to: string }
   | { kind: "discover"; platform: string }

@@ -70,7 +70,7 @@ describe("sign-in", () => {
     const flow = (work: string) => ({ key: `work:${work}/machine>quay-disks/chunks/1`, bytes: 10, left: 4, rate: 1 });
     const flows = flowStates([flow(mine), flow(others), flow("00000000-0000-4000-8000-000000000000"), { key: "schedule:x/y/1", bytes: 1, left: 1, rate: 1 }]);
     const owners = new WorkOwners(db());
-    for (const _again of [1, 2]) {
+    for (let again = 0; again < 2; again++) {
       const seen = await owners.byOrganisation(flows);
       expect([...seen].map(([organisation, list]) => [organisation, list.map((f) => f.work)])).toEqual([[ORGANISATION, [mine]], ["elsewhere", [others]]]);
     }
