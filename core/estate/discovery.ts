@@ -15,6 +15,8 @@ export type DiscoveredMachine = {
   running: boolean;
   /** The agent inside it, where one is; where none is needed it may be left out. */
   agent?: { version: string; answers: boolean };
+  /** Where its images lie as files that the server can read, one to one. */
+  folder?: string;
 };
 export type DiscoveredHost = { id: string; name: string; cores: number; memory: number; pools: { id: string; size: number }[] };
 export type DiscoveredNetwork = { id: string; name: string; range: string };

@@ -50,7 +50,7 @@ function machineOf(id: string, system: OvfSystem, old: Machine | undefined, host
 }
 
 /** A system as a platform would list it: no host, and networks by their names only. */
-export function machineFromOvf(system: OvfSystem): Omit<DiscoveredMachine, "host" | "running"> {
+export function machineFromOvf(system: OvfSystem): Omit<DiscoveredMachine, "host" | "running" | "folder"> {
   const firmware = firmwareOf(system);
   return { id: idOf(system.id) || "unnamed", name: system.name, cores: system.cores, memory: system.memory, disks: system.disks.map((d, i) => ({ id: diskId(d.id, i), size: d.bytes, ...(d.usedBytes === null ? {} : { used: d.usedBytes }) })), ...(firmware ? { firmware } : {}), attached: [] };
 }

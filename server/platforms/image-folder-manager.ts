@@ -35,17 +35,11 @@ export class ImageFolderManager implements PlatformManager {
         const machine = machineFromOvf(system);
         const other = machines.find((m) => m.id === machine.id);
         if (other) throw new ManagerError("reach", `two descriptors describe ${machine.id}; the second is ${file}. Rename one`);
-        machines.push({ ...machine, host: this.access.host, running: false });
+        machines.push({ ...machine, host: this.access.host, running: false, folder: dirname(file) });
       }
       progress(`${countWords(machines.length, "machine")} described`);
     }
     return { family: "images", version: "OVF", can: [], converts: [], hosts: [], networks: [], machines };
-  }
-
-  /** The folder of a machine's descriptor, which its images lie beside. */
-  async folderOf(machine: string): Promise<string | null> {
-    const found = (await this.descriptors()).find((d) => d.systems.some((s) => machineFromOvf(s).id === machine));
-    return found ? dirname(found.file) : null;
   }
 
   private async descriptors(): Promise<Described[]> {

@@ -60,6 +60,7 @@ export async function readPlatform(app: Application, organisationId: string, id:
     converts: inventory?.converts ?? [],
     closed: family && inventory.hosts.length > 0 ? closedBy(family) : [],
     agents: inventory ? agentsWanting(inventory, family?.kind === "bare") : [],
+    images: (inventory?.machines ?? []).flatMap((m) => (m.folder ? [{ id: m.id, folder: m.folder }] : [])),
     agentsAnswering: (inventory?.machines ?? []).flatMap((m) => (m.agent?.answers ? [`${m.id} (${m.agent.version})`] : [])),
     findings: open.map((f) => ({ ...f, about: f.change === "appeared" && inventory ? aboutNew(f, inventory) : "" })),
     left: left.map((f) => ({ ...f, reason: row.left[f.key]!.reason, personName: row.left[f.key]!.personName })),

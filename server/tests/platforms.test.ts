@@ -105,6 +105,7 @@ describe("platforms", () => {
     await folder();
     await discovered();
     expect((await view()).findings.map((f) => `${f.id} ${f.change}`)).toEqual(["kiosk-1 appeared"]);
+    expect((await view()).images).toEqual([{ id: "kiosk-1", folder: join(path, "kiosk") }]);
     await takeInFindings(context(), { platform: "quay", keys: ["machines/kiosk-1"], base: await base(), reason: "exported" });
     expect((await loadEstate(db(), ORGANISATION))!.machines.find((m) => m.id === "kiosk-1")).toMatchObject({ host: "y1", cores: 2, memory: 2 ** 31, disks: [{ size: 10 * 2 ** 30 }] });
     // The host's other machines are none of the folder's business.

@@ -1,5 +1,7 @@
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { sizeWords } from "#core/wording/amounts.ts";
+import { useAddress } from "../../frame/question-link.ts";
 import { useMayAct } from "../../frame/who.ts";
 import { momentWords } from "../../frame/zoned.ts";
 import { Button } from "../../ui/button.tsx";
@@ -15,7 +17,11 @@ import type { CopiesView } from "./copies-view.ts";
 /** Real folders and disk images on the server, protected one to one. */
 export function PathsSection({ view, zone }: { view: CopiesView; zone: string }) {
   const mayAct = useMayAct();
-  const [protecting, setProtecting] = useState(false);
+  const [params] = useSearchParams();
+  const change = useAddress();
+  // Another page may lead here with what shall be protected.
+  const asked = params.get("protect");
+  const [protecting, setProtecting] = useState(asked !== null && mayAct);
   const [bringing, setBringing] = useState<CopiesView["paths"][number] | null>(null);
   return (
     <section aria-labelledby="paths" className="mt-6 pb-4">
@@ -63,13 +69,31 @@ export function PathsSection({ view, zone }: { view: CopiesView; zone: string })
           ))}
         </ul>
       )}
-      <ProtectDialog open={protecting} onOpenChange={setProtecting} view={view} />
+      <ProtectDialog
+        open={protecting}
+        onOpenChange={(open) => {
+          setProtecting(open);
+          if (!open && asked !== null) change({ protect: null, as: null }, true);
+        }}
+        view={view}
+        asked={asked === null ? null : { path: asked, name: params.get("as") ?? "" }}
+      />
       {bringing && <BringBackDialog key={bringing.name} path={bringing} onClose={() => setBringing(null)} zone={zone} />}
     </section>
   );
 }
 
-function ProtectDialog({ open, onOpenChange, view }: { open: boolean; onOpenChange: (open: boolean) => void; view: CopiesView }) {
+function ProtectDialog({
+  open,
+  onOpenChange,
+  view,
+  asked,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  view: CopiesView;
+  asked: { path: string; name: string } | null;
+}) {
   const { Form, form, fields, busy, error } = useSchemaForm(protectForm, () => onOpenChange(false));
   return (
     <Dialog
@@ -86,6 +110,7 @@ function ProtectDialog({ open, onOpenChange, view }: { open: boolean; onOpenChan
           label="Name"
           hint="Small letters, digits, dots and hyphens; its points go by it."
           errors={fields["name"]!.errors}
+          defaultValue={asked?.name ?? ""}
           autoComplete="off"
           required
         />
@@ -95,6 +120,7 @@ function ProtectDialog({ open, onOpenChange, view }: { open: boolean; onOpenChan
           label="Folder or disk image on the server"
           hint="The whole path, beginning with /."
           errors={fields["path"]!.errors}
+          defaultValue={asked?.path ?? ""}
           autoComplete="off"
           required
         />

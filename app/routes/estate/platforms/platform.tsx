@@ -81,6 +81,7 @@ export default function Platform({ loaderData: { platform: p, zone } }: Route.Co
         <Trials platform={p} />
         <Capabilities platform={p} />
       </div>
+      {p.images.length > 0 && <Images images={p.images} />}
       <h2 className="mt-5 border-b border-line-strong pb-0.5 text-base">What discovery found</h2>
       <div className="mt-2 pb-6">
         {p.discoveredAt === null ? (
@@ -113,6 +114,34 @@ export default function Platform({ loaderData: { platform: p, zone } }: Route.Co
       </div>
       <ConnectDialog open={reaching} onOpenChange={setReaching} sites={[{ id: p.siteId, name: p.site }]} hosts={[]} again={p} onDone={setTold} />
     </Workplace>
+  );
+}
+
+const SHOWN_IMAGES = 100;
+
+/** Machines that lie here as files: they are protected one to one, as real folders. */
+function Images({ images }: { images: PlatformView["images"] }) {
+  const search = useQuestionSearch();
+  return (
+    <section aria-label="Images">
+      <h2 className="mt-5 border-b border-line-strong pb-0.5 text-base">Images, real and one to one</h2>
+      <ul>
+        {images.slice(0, SHOWN_IMAGES).map((m) => (
+          <li key={m.id} className="flex gap-3 border-b border-line py-1 text-sm">
+            <span className="figures w-44 shrink-0 font-medium">{m.id}</span>
+            <span className="figures min-w-0 flex-1 truncate text-soft">{m.folder}</span>
+            <Link className="plain-link" to={`/copies${search({ protect: m.folder, as: m.id })}`}>
+              Protect its folder
+            </Link>
+          </li>
+        ))}
+      </ul>
+      {images.length > SHOWN_IMAGES && (
+        <p className="text-xs text-soft">
+          The first {SHOWN_IMAGES} of {images.length} are shown.
+        </p>
+      )}
+    </section>
   );
 }
 
