@@ -10,8 +10,8 @@ const shared = {
 /** `system` starts whole processes; `unit` everything else. */
 export default defineConfig({
   test: {
-    // As many as the cores of the smallest machine; the default leaves one idle.
-    maxWorkers: 2,
+    // One more than the cores of the smallest machine: tests of whole processes wait most of their time.
+    maxWorkers: 3,
     projects: [
       { test: { ...shared, name: "unit", include: ["{core,formats,engine,standins,server,app}/**/*.test.ts"], exclude: ["server/tests/**"] } },
       { test: { ...shared, name: "system", include: ["server/tests/**/*.test.ts", "{cli,scripts}/**/*.test.ts"] } },

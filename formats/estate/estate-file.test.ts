@@ -136,7 +136,7 @@ describe("a broken estate file", () => {
           }
         }
       }),
-      { numRuns: 80 },
+      { numRuns: 50 },
     );
   });
 });

@@ -36,7 +36,7 @@ describe("an estate that is written", () => {
         expect(readEstate(writeEstateYaml(estate)).estate).toEqual(estate);
         expect(readEstate(writeEstateJson(estate)).estate).toEqual(estate);
       }),
-      { numRuns: 25 },
+      { numRuns: 15 },
     );
   });
 
@@ -65,7 +65,7 @@ describe("a file that is brought to an estate in place", () => {
         expect(updated).toContain("# who needs what");
         expect(updated).toContain("# Tern Sound Ferries: an invented company.");
       }),
-      { numRuns: 20 },
+      { numRuns: 14 },
     );
   });
 
