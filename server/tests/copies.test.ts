@@ -41,11 +41,11 @@ describe("copies", () => {
     await copyNow(context(), { policy: "all", reason: "first copies" });
     const inState = async (state: "waiting" | "running"): Promise<number> => (await trial.app.connection.db.select().from(works).where(eq(works.state, state))).length;
     let kills = 0;
-    for (; kills < 6; kills++) {
+    for (; kills < 4; kills++) {
       const worker = await trial.worker();
       await until("work is taken up, or all is done", async () => (await inState("running")) > 0 || (await inState("waiting")) === 0);
       // Some die at once, some in the middle of a slice.
-      await pause(kills * 170);
+      await pause(kills * 250);
       await kill(worker);
       if ((await inState("running")) + (await inState("waiting")) === 0) break;
     }
