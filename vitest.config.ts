@@ -14,7 +14,7 @@ export default defineConfig({
     maxWorkers: 2,
     projects: [
       { test: { ...shared, name: "unit", include: ["{core,formats,engine,standins,server,app}/**/*.test.ts"], exclude: ["server/tests/**"] } },
-      // Whole processes are started and killed here while a demo is made beside: slow is not wrong.
+      // Whole processes are started and killed here: slow is not wrong.
       { test: { ...shared, name: "system", testTimeout: 180_000, include: ["server/tests/**/*.test.ts", "{cli,scripts}/**/*.test.ts"] } },
     ],
   },

@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { mkdirSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { removeCluster } from "../scripts/postgres.ts";
@@ -15,14 +15,11 @@ export default async function startInstallation(): Promise<() => Promise<void>> 
   const began = Date.now();
   await ready(demo);
   console.log(`the demo stood after ${Math.round((Date.now() - began) / 1000)} s`);
-  return () => discardInstallation(data);
-}
-
-/** Stops a demo, if one runs there, and removes all that belongs to it. */
-export async function discardInstallation(data: string): Promise<void> {
-  if (existsSync(join(data, "running.pid"))) await stopDemo(data).catch((error: unknown) => console.error(error));
-  removeCluster(data);
-  rmSync(data, { recursive: true, force: true });
+  return async () => {
+    await stopDemo(data);
+    removeCluster(data);
+    rmSync(data, { recursive: true, force: true });
+  };
 }
 
 export function startDemo(data: string): ChildProcess {

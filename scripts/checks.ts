@@ -1,6 +1,5 @@
 import { spawn } from "node:child_process";
 
-const TSX = ["--import", "tsx"];
 const COMMANDS = {
   types: [
     ["node_modules/@react-router/dev/bin.js", "typegen"],
@@ -14,8 +13,6 @@ const COMMANDS = {
   unit: [["node_modules/vitest/vitest.mjs", "run", "--project", "unit"]],
   /** Unit and system tests side by side. */
   tests: [["node_modules/vitest/vitest.mjs", "run"]],
-  /** Starts the demo that the browser tests visit, in the folder that E2E_DATA names, and leaves it running. */
-  installation: [[...TSX, "e2e/prepare.ts"]],
   browser: [["node_modules/@playwright/test/cli.js", "test"]],
 } as const satisfies Record<string, readonly (readonly string[])[]>;
 type Check = keyof typeof COMMANDS;
@@ -44,10 +41,9 @@ async function runCheck(name: Check): Promise<boolean> {
   return true;
 }
 
-/** Runs groups of checks one after the other, those of a group side by side; false after a group in which one failed. */
-export async function runChecks(...groups: readonly (readonly Check[])[]): Promise<boolean> {
+/** Runs groups of checks one after the other, those of a group side by side; ends with 1 after a group in which one failed. */
+export async function runChecks(...groups: readonly (readonly Check[])[]): Promise<void> {
   const began = Date.now();
-  for (const group of groups) if ((await Promise.all(group.map(runCheck))).includes(false)) return false;
+  for (const group of groups) if ((await Promise.all(group.map(runCheck))).includes(false)) process.exit(1);
   console.log(`All passed in ${Math.round((Date.now() - began) / 1000)} s.`);
-  return true;
 }
