@@ -40,7 +40,7 @@ export async function actOnPlatforms(app: Application, person: Person, form: For
     case "leave": {
       const read = readForm(decideForm, form);
       if ("wrong" in read) return read.wrong;
-      const keys = form.getAll("finding").map(String);
+      const keys = String(form.get("findings") ?? "").split(" ").filter(Boolean);
       const { reason } = read.values;
       if (form.get("act") === "leave") return { done: `${countWords((await leaveFindings(context, { platform, keys, reason })).left, "finding")} left as they are.` };
       const { changed } = await takeInFindings(context, { platform, keys, base: Number(form.get("base")), reason });

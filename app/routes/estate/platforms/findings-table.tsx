@@ -34,9 +34,8 @@ export function FindingsTable({ platform, base, findings }: { platform: string; 
     <fetcher.Form method="post" action="/estate/platforms" noValidate>
       <input type="hidden" name="platform" value={platform} />
       <input type="hidden" name="base" value={base} />
-      {present.map((f) => (
-        <input key={f.key} type="hidden" name="finding" value={f.key} />
-      ))}
+      {/* Thousands may be chosen at once; keys hold no spaces. */}
+      <input type="hidden" name="findings" value={present.map((f) => f.key).join(" ")} />
       <div className="flex items-baseline gap-4 text-sm">
         <label className="flex items-center gap-2">
           <input
