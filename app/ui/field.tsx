@@ -1,4 +1,5 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
+import { FieldErrors } from "./field-errors.tsx";
 
 type FieldProps = { id: string; label: string; hint?: ReactNode; errors?: string[] | undefined } & InputHTMLAttributes<HTMLInputElement>;
 
@@ -22,11 +23,7 @@ export function Field({ id, label, hint, errors, className = "", ...input }: Fie
           {hint}
         </p>
       )}
-      {errors?.length ? (
-        <p id={`${id}-wrong`} className="mt-1 text-sm text-late">
-          {errors.join(" ")}
-        </p>
-      ) : null}
+      <FieldErrors id={id} errors={errors} />
     </div>
   );
 }

@@ -1,3 +1,5 @@
+import { FieldErrors } from "./field-errors.tsx";
+
 /** A labelled choice of one out of a list. */
 export function Pick({
   id,
@@ -33,11 +35,7 @@ export function Pick({
           </option>
         ))}
       </select>
-      {errors?.length ? (
-        <p id={`${id}-wrong`} className="mt-1 text-sm text-late">
-          {errors.join(" ")}
-        </p>
-      ) : null}
+      <FieldErrors id={id} errors={errors} />
     </div>
   );
 }

@@ -58,6 +58,13 @@ describe("what a discovery finds", () => {
     expect(after.machines.map((m) => [m.id, m.cores])).toEqual([["db", 6], ["web", 4]]);
   });
 
+  it("speaks for the hosts it lists; a machine that moved to another platform's host is not gone, one that left a folder is", () => {
+    const moved = smallEstate((e) => (e.machines[1]!.host = "y1"));
+    const known = { hosts: ["q1"], machines: ["db", "web"] };
+    expect(compareDiscovery(moved, inventory([seen("db")]), "quay", known)).toEqual([]);
+    expect(compareDiscovery(moved, inventory([], { hosts: [] }), "quay", { hosts: [], machines: ["web"] }).map((f) => [f.id, f.change])).toEqual([["web", "gone"]]);
+  });
+
   it("tells of agents that are missing on physical servers or do not answer", () => {
     const inv = inventory([seen("db", { agent: { version: "2.1", answers: false } }), seen("web", { agent: { version: "2.1", answers: true } }), seen("bare-1")]);
     expect(agentsWanting(inv, true).map((a) => a.machine)).toEqual(["db", "bare-1"]);

@@ -44,7 +44,7 @@ export type Finding = {
 
 /**
  * How an inventory differs from the estate. It speaks for the hosts it lists and those it was known
- * to have had before, for machines on them and those it once listed; what the estate says beyond a platform's
+ * to have had before and for machines on them; one without hosts, for the machines that it ever listed; what the estate says beyond a platform's
  * knowledge (change rates, starting times) is never a difference.
  */
 export function compareDiscovery(estate: Estate, inventory: Inventory, site: SiteId, known: KnownBefore): Finding[] {
@@ -58,7 +58,9 @@ export function compareDiscovery(estate: Estate, inventory: Inventory, site: Sit
 
 function machineFindings(estate: Estate, inventory: Inventory, mine: ReadonlySet<string>, known: ReadonlySet<string>): Finding[] {
   const here = new Map(inventory.machines.map((m) => [m.id, m]));
-  const described = estate.machines.filter((m) => mine.has(m.host) || here.has(m.id) || known.has(m.id));
+  // Where hosts are listed, a machine that runs on a host of none of them has moved on, and another platform speaks for it.
+  const once = inventory.hosts.length === 0 ? known : new Set<string>();
+  const described = estate.machines.filter((m) => mine.has(m.host) || here.has(m.id) || once.has(m.id));
   const present = described.filter((m) => !m.gone);
   const found = compareKind("machines", inventory.machines.map(machineFacts), present, (m) => machineFacts(m as DiscoveredMachine & Machine));
   const away = new Set(described.filter((m) => m.gone).map((m) => m.id));

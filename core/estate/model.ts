@@ -63,6 +63,8 @@ export type Store = {
   name: string;
   site: SiteId;
   kind: StoreKind;
+  /** What the bytes lie on, where it is stated. */
+  media?: Media;
   capacity: number;
   /** What may be used of the capacity, where that is less. */
   quota?: number;
@@ -84,6 +86,8 @@ export type Store = {
 };
 export const STORE_KINDS = ["disk", "bucket", "archive", "drive"] as const;
 export type StoreKind = (typeof STORE_KINDS)[number];
+export const MEDIA = ["disk", "flash", "tape", "optical", "provider"] as const;
+export type Media = (typeof MEDIA)[number];
 
 /** Copies that the store keeps by itself, and in which other site; `second` tells when that one may be read. */
 export type Redundancy = { copies: number; secondSite?: SiteId; second?: SecondReading };

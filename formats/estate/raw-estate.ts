@@ -1,4 +1,4 @@
-import type { Attachment, Capability, Estate, Firmware, PlatformKind, Prices, Redundancy, StoreKind } from "#core/estate/model.ts";
+import type { Attachment, Capability, Estate, Firmware, Media, PlatformKind, Prices, Redundancy, StoreKind } from "#core/estate/model.ts";
 
 /** The file as written: quantities in words, what has a usual value left out. The types follow the schema. */
 export type RawEstate = {
@@ -17,6 +17,7 @@ export type RawEstate = {
     name: string;
     site: string;
     kind: StoreKind;
+    media?: Media;
     capacity: string;
     quota?: string;
     readRate: string;

@@ -1,4 +1,4 @@
-import { CAPABILITIES, FIRMWARES, HAZARD_KINDS, NETWORK_PURPOSES, PLATFORM_KINDS, SECOND_READINGS, STORE_KINDS } from "#core/estate/model.ts";
+import { CAPABILITIES, FIRMWARES, HAZARD_KINDS, MEDIA, NETWORK_PURPOSES, PLATFORM_KINDS, SECOND_READINGS, STORE_KINDS } from "#core/estate/model.ts";
 import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "./quantities.ts";
 
 /** The published JSON Schema (draft 2020-12) of the estate file; `docs/estate.schema.json` is written from it. */
@@ -55,6 +55,7 @@ export const ESTATE_SCHEMA = {
             name: text,
             site: id,
             kind: { enum: STORE_KINDS },
+            media: { enum: MEDIA },
             capacity: size,
             quota: size,
             readRate: rate,
@@ -68,7 +69,7 @@ export const ESTATE_SCHEMA = {
             encryptedTransport: { type: "boolean" },
             prices: object({ currency: { type: "string", pattern: "^[A-Z]{3}$", description: "a currency code such as EUR" }, keepTiBMonth: { type: "number", minimum: 0 }, readTiB: { type: "number", minimum: 0 } }),
           },
-          ["quota", "randomReadRate", "latencyMs", "retrieval", "redundancy", "locked", "encryptedTransport", "prices"],
+          ["media", "quota", "randomReadRate", "latencyMs", "retrieval", "redundancy", "locked", "encryptedTransport", "prices"],
         ),
       ),
       keys: list(object({ id, name: text, opens: { ...list(id), minItems: 1 }, holders: { ...list(object({ who: text, place: text, site: id, tried: { type: "string", format: "date" } }, ["site", "tried"])), minItems: 1 } })),

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import { countWords, durationWords, linkRateWords, listWords, sizeWords } from "#core/wording/amounts.ts";
 import { useQuestionSearch } from "../../frame/question-link.ts";
+import { Fact } from "../../ui/fact.tsx";
 import { InspectorHead } from "../../ui/inspector-head.tsx";
 import type { EstateView } from "./queries.ts";
 
@@ -27,27 +28,27 @@ export function SiteInspector({ chosen, zone }: { chosen: Chosen; zone: string }
       )}
       <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">With it would go</h3>
       <dl>
-        <Goes what={goes.services.down.length === 0 ? "no service" : countWords(goes.services.down.length, "service")}>
+        <Fact what={goes.services.down.length === 0 ? "no service" : countWords(goes.services.down.length, "service")}>
           {goes.services.down.length > 0 && listWords(goes.services.down, 6)}
           {goes.services.impaired.length > 0 && `${goes.services.down.length > 0 ? "; impaired: " : "impaired: "}${listWords(goes.services.impaired)}`}
           {goes.services.stay.length > 0 &&
             `${goes.services.down.length + goes.services.impaired.length > 0 ? "; " : ""}${countWords(goes.services.stay.length, "stays", "stay")} up`}
-        </Goes>
-        <Goes what={countWords(goes.machines, "machine")}>
+        </Fact>
+        <Fact what={countWords(goes.machines, "machine")}>
           {goes.hosts.count > 0 ? `${countWords(goes.hosts.count, "host")} with ${countWords(goes.hosts.cores, "core")}` : "no host"}
-        </Goes>
+        </Fact>
         {goes.stores.map((s) => (
-          <Goes key={s.id} what={s.name}>
+          <Fact key={s.id} what={s.name}>
             {s.points === 0
               ? "no point lies there"
               : `${countWords(s.points, "point")}, ${s.elsewhere === s.points ? "all" : Math.floor((100 * s.elsewhere) / s.points) + " %"} of them also whole elsewhere`}
-          </Goes>
+          </Fact>
         ))}
-        {goes.links.length > 0 && <Goes what={countWords(goes.links.length, "line")}>{goes.links.join("; ")}</Goes>}
+        {goes.links.length > 0 && <Fact what={countWords(goes.links.length, "line")}>{goes.links.join("; ")}</Fact>}
         {goes.coordinator && (
-          <Goes what="the coordinator">
+          <Fact what="the coordinator">
             returns at {goes.coordinator.site} in {durationWords(goes.coordinator.seconds)}
-          </Goes>
+          </Fact>
         )}
       </dl>
       <Link className="plain-link" to={search({ lost: chosen.id })}>
@@ -58,15 +59,6 @@ export function SiteInspector({ chosen, zone }: { chosen: Chosen; zone: string }
         Readiness if it were
       </Link>
       {chosen.is === "site" && <Stands site={chosen} />}
-    </div>
-  );
-}
-
-function Goes({ what, children }: { what: string; children: React.ReactNode }) {
-  return (
-    <div className="border-b border-line py-1.5">
-      <dt className="font-semibold">{what}</dt>
-      <dd className="text-soft">{children}</dd>
     </div>
   );
 }

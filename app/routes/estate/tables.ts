@@ -67,6 +67,7 @@ const STORES: Column<Store>[] = [
   { id: "read", head: "Reads", figures: true, value: (s) => rate(s.readRate) },
   { id: "write", head: "Writes", figures: true, value: (s) => rate(s.writeRate) },
   { id: "streams", head: "Restore streams", figures: true, value: (s) => number(s.restoreStreams) },
+  { id: "media", head: "Media", extra: true, value: (s) => s.media ?? "not stated" },
   { id: "retrieval", head: "Retrieval", figures: true, extra: true, value: (s) => time(s.retrieval ?? 0) },
   { id: "scattered", head: "Scattered reads", figures: true, extra: true, value: (s) => (s.randomReadRate === undefined ? ["not stated", -1] : rate(s.randomReadRate)) },
   { id: "locked", head: "Locked", extra: true, value: (s) => (s.locked ? "yes" : "no") },

@@ -4,6 +4,7 @@ import { durationWords, listWords, rateWords, sizeWords } from "#core/wording/am
 import { useQuestionSearch } from "../../../frame/question-link.ts";
 import { useMayAct } from "../../../frame/who.ts";
 import { Button } from "../../../ui/button.tsx";
+import { Fact } from "../../../ui/fact.tsx";
 import { InspectorHead } from "../../../ui/inspector-head.tsx";
 import { Notice } from "../../../ui/notice.tsx";
 import type { StoreView } from "./queries.ts";
@@ -26,7 +27,8 @@ export function StoreInspector({ view }: { view: StoreView }) {
     <div className="text-sm">
       <InspectorHead name={s.name} closeTo={search({ show: "stores", item: null })} />
       <p className="text-soft">
-        {s.kind} at {view.site} · {view.country}
+        {s.kind}
+        {s.media && ` on ${s.media}`} at {view.site} · {view.country}
       </p>
       <dl className="mt-3">
         <Fact what="Room">
@@ -98,15 +100,6 @@ export function StoreInspector({ view }: { view: StoreView }) {
         </p>
       )}
       <ReachDialog store={{ id: s.id, name: s.name, bucket }} open={reaching} onOpenChange={setReaching} onDone={setTold} />
-    </div>
-  );
-}
-
-function Fact({ what, children }: { what: string; children: React.ReactNode }) {
-  return (
-    <div className="border-b border-line py-1.5">
-      <dt className="font-semibold">{what}</dt>
-      <dd className="text-soft">{children}</dd>
     </div>
   );
 }
