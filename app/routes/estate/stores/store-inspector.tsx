@@ -27,10 +27,10 @@ export function StoreInspector({ view }: { view: StoreView }) {
     <div className="text-sm">
       <InspectorHead name={s.name} closeTo={search({ show: "stores", item: null })} />
       <p className="text-soft">
-        {s.kind}
-        {s.media && ` on ${s.media}`} at {view.site} · {view.country}
+        {s.kind} at {view.site} · {view.country}
       </p>
       <dl className="mt-3">
+        <Fact what="Media">{s.media === undefined ? "not stated" : s.media === "provider" ? "the provider's own" : s.media}</Fact>
         <Fact what="Room">
           {sizeWords(view.used)} used, {sizeWords(Math.max(0, view.left))} left of {sizeWords(s.capacity)}
           {s.quota !== undefined && ` (quota ${sizeWords(s.quota)})`}
