@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useFetcher } from "react-router";
-import { durationWords, listWords, rateWords, sizeWords } from "#core/wording/amounts.ts";
+import { countWords, durationWords, listWords, rateWords, sizeWords } from "#core/wording/amounts.ts";
 import { useQuestionSearch } from "../../../frame/question-link.ts";
 import { useMayAct } from "../../../frame/who.ts";
 import { Button } from "../../../ui/button.tsx";
@@ -36,13 +36,13 @@ export function StoreInspector({ view }: { view: StoreView }) {
           {s.quota !== undefined && ` (quota ${sizeWords(s.quota)})`}
         </Fact>
         <Fact what="Reads and writes">
-          {rateWords(s.readRate)}, {rateWords(s.writeRate)}; {s.restoreStreams} machines brought back side by side
+          {rateWords(s.readRate)}, {rateWords(s.writeRate)}; {countWords(s.restoreStreams, "machine")} brought back at a time
         </Fact>
         <Fact what="Machines running from it">{view.runs.words}</Fact>
         {s.retrieval !== undefined && <Fact what="Retrieval">{durationWords(s.retrieval)} until what is asked for can be read</Fact>}
         {s.redundancy && (
           <Fact what="Kept by the store itself">
-            {s.redundancy.copies} copies
+            {countWords(s.redundancy.copies, "copy", "copies")}
             {view.second &&
               `, one at ${view.second.name} (${view.second.country}), readable ${s.redundancy.second === "at-will" ? "at will" : "only once the provider declares a disaster"}`}
           </Fact>
