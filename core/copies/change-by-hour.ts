@@ -1,4 +1,4 @@
-import { localTime } from "../estate/link-rate.ts";
+import { localTime } from "../estate/hours.ts";
 
 /** A capture and what it found changed since the one before. */
 export type Captured = { capturedAt: number; changedBytes: number };

@@ -2,7 +2,7 @@ import equal from "fast-deep-equal";
 import type { Estate } from "./model.ts";
 
 /** Kinds of estate items that are lists, and those that stand alone. */
-export const LIST_KINDS = ["sites", "hazards", "links", "networks", "platforms", "hosts", "stores", "keys", "machines", "services", "policies"] as const satisfies readonly (keyof Estate)[];
+export const LIST_KINDS = ["sites", "hazards", "links", "networks", "platforms", "hosts", "stores", "keys", "machines", "services", "groups", "policies", "landings"] as const satisfies readonly (keyof Estate)[];
 export const SINGLE_KINDS = ["assumptions", "coordinator"] as const satisfies readonly (keyof Estate)[];
 export type ItemKind = (typeof LIST_KINDS)[number] | (typeof SINGLE_KINDS)[number] | "organisation";
 

@@ -3,9 +3,10 @@ import { countWords, durationWords, listWords } from "../wording/amounts.ts";
 import { byId, type Estate, type Machine, type Policy, siteOfMachine, type Store, storeCapacity } from "./model.ts";
 import { nowhereElse } from "./platforms.ts";
 import { routeBetween } from "./route.ts";
+import { groupFaults, targetFaults } from "./targets.ts";
 
 /** Something that will bite on the day, found by computation; `about` names the items it bites. */
-export type Gap = { id: string; about: { kind: "machines" | "services" | "stores" | "keys"; ids: string[] }; sentence: string; remedy: string };
+export type Gap = { id: string; about: { kind: "machines" | "services" | "stores" | "keys" | "groups"; ids: string[] }; sentence: string; remedy: string };
 
 const NO_LOSS: ReadonlySet<string> = new Set();
 /** A key in writing is tried every year (common practice). */
@@ -20,6 +21,7 @@ export function gapsOf(estate: Estate, at: number, used: ReadonlyMap<string, num
     ...together(estate, (m) => copiesWanting(estate, m, policies.get(m.id) ?? [])),
     ...together(estate, (m) => placeWanting(estate, m)),
     ...lossWanting(estate, policies, lags),
+    ...targetsWanting(estate),
     ...keysWanting(estate, at),
     ...estate.stores.flatMap((s) => storeWanting(estate, s, used.get(s.id) ?? 0)),
     ...estate.machines.flatMap((m) => overlapping(m, policies.get(m.id) ?? [])),
@@ -101,6 +103,15 @@ function overWords(estate: Estate, from: string, to: string): string {
   const hops = routeBetween(estate, from, to, NO_LOSS) ?? [];
   const links = byId(estate.links);
   return hops.length === 0 ? "" : `over the line ${links.get(hops[0]!.link)!.between.map((s) => sites.get(s)!.name).join(" – ")}`;
+}
+
+function targetsWanting(estate: Estate): Gap[] {
+  const unsaid = estate.services.filter((s) => s.impact.length === 0);
+  return [
+    ...targetFaults(estate).map((f) => ({ id: `${f.kind}/${[f.service, ...f.path.slice(-1)].join("/")}`, about: { kind: "services" as const, ids: [...new Set([f.service, ...f.path])] }, sentence: f.sentence, remedy: f.remedy })),
+    ...groupFaults(estate).map((f) => ({ id: `group/${f.group}`, about: { kind: "groups" as const, ids: [f.group] }, sentence: f.sentence, remedy: f.remedy })),
+    ...(unsaid.length === 0 ? [] : [{ id: "unsaid", about: { kind: "services" as const, ids: unsaid.map((s) => s.id) }, sentence: `What the business would miss is not written down for ${countWords(unsaid.length, "service")}: ${listWords(unsaid.map((s) => s.name), 6)}.`, remedy: "Ask the owners what is felt after an hour, a day, a week." }]),
+  ];
 }
 
 function keysWanting(estate: Estate, at: number): Gap[] {

@@ -1,17 +1,7 @@
+import { holdsAt, localTime } from "./hours.ts";
 import type { Link, SiteId } from "./model.ts";
 
 const MINUTE_MS = 60_000;
-const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
-const formats = new Map<string, Intl.DateTimeFormat>();
-
-/** Weekday (1 = Monday) and minute of the day of an instant in a time zone. */
-export function localTime(instant: number, timeZone: string): { day: number; minute: number } {
-  let format = formats.get(timeZone);
-  if (!format) formats.set(timeZone, (format = new Intl.DateTimeFormat("en-GB", { timeZone, weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23" })));
-  const parts = Object.fromEntries(format.formatToParts(instant).map((p) => [p.type, p.value]));
-  return { day: WEEKDAYS.indexOf(parts["weekday"]!) + 1, minute: Number(parts["hour"]) * 60 + Number(parts["minute"]) };
-}
-
 /** What a link carries from one of its sites when nothing limits it. */
 export const linkRateFrom = (link: Link, from: SiteId): number => (from === link.between[1] ? (link.backRate ?? link.rate) : link.rate);
 
@@ -20,16 +10,7 @@ export function linkRateAt(link: Link, instant: number, timeZone: string, site: 
   const full = linkRateFrom(link, site);
   if (link.limits.length === 0) return full;
   const { day, minute } = localTime(instant, timeZone);
-  const yesterday = day === 1 ? 7 : day - 1;
-  let rate = full;
-  for (const limit of link.limits) {
-    const overnight = limit.from > limit.to;
-    const holds = overnight
-      ? (limit.days.includes(day) && minute >= limit.from) || (limit.days.includes(yesterday) && minute < limit.to)
-      : limit.days.includes(day) && minute >= limit.from && minute < limit.to;
-    if (holds) rate = Math.min(rate, limit.rate);
-  }
-  return rate;
+  return link.limits.reduce((rate, limit) => (holdsAt(limit, day, minute) ? Math.min(rate, limit.rate) : rate), full);
 }
 
 type RateSteps = readonly { fromSeconds: number; rate: number }[];

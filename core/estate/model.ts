@@ -25,8 +25,9 @@ export type HazardKind = (typeof HAZARD_KINDS)[number];
  * no `backRate` is stated. Limits hold in both, in the organisation's time zone.
  */
 export type Link = { id: string; between: [SiteId, SiteId]; rate: number; backRate?: number; latencyMs: number; limits: LinkLimit[] };
-/** `from`/`to` in minutes of the day; a window over midnight has `from` greater than `to`. Days 1 = Monday … 7 = Sunday. */
-export type LinkLimit = { days: number[]; from: number; to: number; rate: number };
+export type LinkLimit = WeekHours & { rate: number };
+/** Minutes of the day in the organisation's time zone; over midnight `from` is greater than `to`. Days 1 = Monday … 7 = Sunday. */
+export type WeekHours = { days: number[]; from: number; to: number };
 
 /** A range of addresses at one site, as CIDR. */
 export type Network = { id: NetworkId; name: string; site: SiteId; range: string; purpose: NetworkPurpose };
@@ -129,7 +130,31 @@ export type Attachment = { network: NetworkId; address?: string };
 /** Bytes written per hour at random over a hot set (bytes), and bytes grown per hour apart. */
 export type ChangeRate = { hot: number; written: number; grown: number };
 
-export type Dependency = { service: ServiceId; strength: "hard" | "soft" };
+export type Dependency = { service: ServiceId; strength: Strength };
+export const STRENGTHS = ["hard", "soft"] as const;
+export type Strength = (typeof STRENGTHS)[number];
+
+/** Potential impact as FIPS 199 grades it: limited, serious, severe or catastrophic adverse effect. */
+export const IMPACT_LEVELS = ["low", "moderate", "high"] as const;
+export type ImpactLevel = (typeof IMPACT_LEVELS)[number];
+/** What is felt once a service has been away for so many seconds. */
+export type Impact = { after: number; what: string; level?: ImpactLevel };
+/** FIPS 199 security category: what loss of each would mean. */
+export type SecurityCategory = Record<(typeof SECURITY_OBJECTIVES)[number], ImpactLevel>;
+export const SECURITY_OBJECTIVES = ["confidentiality", "integrity", "availability"] as const;
+
+/** Whom one reaches about a service, by role, and how. */
+export type Contact = { role: string; reach: string };
+
+/**
+ * What proves that a service is up. `to` is what is tried: an address for `http` and `sign-in`,
+ * host:port for `tcp` and `outside`, a name for `name`, what is run for `command`. The last two are
+ * tried from inside a machine, by its platform. `seconds`: how long it takes in a run.
+ */
+export type Check = { kind: CheckKind; seconds: number; to?: string; machine?: MachineId };
+export const CHECK_KINDS = ["http", "tcp", "name", "sign-in", "outside", "command"] as const;
+export type CheckKind = (typeof CHECK_KINDS)[number];
+export const CHECKS_INSIDE: readonly CheckKind[] = ["outside", "command"];
 
 export type Service = {
   id: ServiceId;
@@ -142,10 +167,47 @@ export type Service = {
   wrt: number;
   machines: MachineId[];
   dependsOn: Dependency[];
+  /** In a loop of hard dependencies the lower one starts first. */
+  startOrder?: number;
   /** The name by which it is found, switched when it moves. */
   serviceName: string;
-  check: { kind: "http" | "tcp" | "name"; seconds: number };
+  /** At least one. */
+  checks: Check[];
   tell: string;
+  /** Ascending in time; empty where nobody has written it down. */
+  impact: Impact[];
+  category?: SecurityCategory;
+  /** When it is needed; empty stands for always. */
+  hours: WeekHours[];
+  contacts: Contact[];
+  /** Countries in which its copies may lie; undefined for any. */
+  copiesIn?: string[];
+};
+
+/**
+ * Machines that are recovered to one common instant: their points may lie at most `within` seconds
+ * apart, or what they hold together does not agree.
+ */
+export type ConsistencyGroup = { id: string; name: string; machines: MachineId[]; within: number };
+
+/** What a site has ready for machines that land on one of its platforms after a loss elsewhere. */
+export type LandingZone = {
+  id: string;
+  site: SiteId;
+  /** Family of the hosts there. */
+  platform: string;
+  /** Where recovered machines are put on the platform. */
+  group?: string;
+  /** Which network there takes the place of one at home. */
+  networks: { from: NetworkId; to: NetworkId }[];
+  /** Disk pool for what is staged, and for the writes of machines that run from a copy. */
+  staging?: string;
+  /** The account by which machines are made there. */
+  account?: string;
+  /** Names of the driver and boot media that machines of other kinds need. */
+  media: string[];
+  /** Address from which hosts there read copies. */
+  exports?: string;
 };
 
 export type Leg = { from: "machine" | StoreId; to: StoreId };
@@ -182,7 +244,9 @@ export type Estate = {
   keys: Key[];
   machines: Machine[];
   services: Service[];
+  groups: ConsistencyGroup[];
   policies: Policy[];
+  landings: LandingZone[];
 };
 
 export const usedBytes = (machine: Machine): number => machine.disks.reduce((sum, disk) => sum + disk.used, 0);

@@ -1,4 +1,5 @@
-import { type CopyFact, usableCopies } from "../copies/copy-fact.ts";
+import { recoveryCopies } from "../copies/common-instant.ts";
+import type { CopyFact } from "../copies/copy-fact.ts";
 import { byId, type Estate, type MachineId, type Service, type ServiceId, type StoreId } from "../estate/model.ts";
 import { resourceWords } from "../estate/resources.ts";
 import { outageOf, serviceStates } from "../outage/closure.ts";
@@ -61,6 +62,7 @@ export function assessReadiness(estate: Estate, facts: readonly CopyFact[], lost
     if (!(error instanceof CoordinatorLostError)) throw error;
     noRunbook = error.message;
   }
+  const copiesOf = recoveryCopies(estate, facts, at, outage.stores, outage.machines);
   const services = estate.services.map((service): ServiceReadiness => {
     const common = { service: service.id, name: service.name, tier: service.tier, owner: service.owner, rto: service.rto, rpo: service.rpo, mtd: service.mtd, wrt: service.wrt };
     const state = states.get(service.id)!;
@@ -69,7 +71,7 @@ export function assessReadiness(estate: Estate, facts: readonly CopyFact[], lost
       const sentence = state.kind === "up" ? "stays up" : `stays up, impaired: ${state.because}`;
       return { ...common, ...none, verdict: "stays-up", sentence, reasons: state.kind === "up" ? [] : [state.because] };
     }
-    const loss = worstLoss(estate, facts, service, outage.machines, outage.stores, at);
+    const loss = worstLoss(service, outage.machines, copiesOf, at);
     const plan = runbook?.services.get(service.id);
     if (!runbook || plan?.kind !== "returns") {
       const reason = plan?.kind === "cannot" ? plan.reason : (noRunbook ?? state.because);
@@ -84,15 +86,15 @@ export function assessReadiness(estate: Estate, facts: readonly CopyFact[], lost
 }
 
 /** The worst exposure of the lost machines a service needs; null where none is lost. A machine without any copy loses everything and is judged as one that cannot return. */
-function worstLoss(estate: Estate, facts: readonly CopyFact[], service: Service, lostMachines: ReadonlySet<MachineId>, lostStores: ReadonlySet<StoreId>, at: number): Loss | null {
+function worstLoss(service: Service, lostMachines: ReadonlySet<MachineId>, copiesOf: (machine: MachineId) => CopyFact[], at: number): Loss | null {
   let worst: Loss | null = null;
   for (const machine of service.machines) {
     if (!lostMachines.has(machine)) continue;
-    const copies = usableCopies(facts, machine, at, lostStores);
-    const newest = copies[0];
-    if (!newest) return null;
-    const seconds = (at - newest.capturedAt) / 1000;
-    if (!worst || seconds > worst.seconds) worst = { seconds, machine, capturedAt: newest.capturedAt, stores: copies.filter((c) => c.point === newest.point).map((c) => c.store), predicted: newest.state === "predicted" };
+    const copies = copiesOf(machine);
+    const [first] = copies;
+    if (!first) return null;
+    const seconds = (at - first.capturedAt) / 1000;
+    if (!worst || seconds > worst.seconds) worst = { seconds, machine, capturedAt: first.capturedAt, stores: copies.map((c) => c.store), predicted: first.state === "predicted" };
   }
   return worst;
 }
@@ -111,7 +113,8 @@ function judge(
   const over = (loss?.seconds ?? 0) - service.rpo;
   const why = deciding(chain, runbook);
   const reasons: string[] = [];
-  if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${listWords(estate.stores.filter((s) => loss.stores.includes(s.id)).map((s) => s.name))}${loss.predicted ? " (by schedule)" : ""}.`);
+  const group = loss && estate.groups.find((g) => g.machines.includes(loss.machine));
+  if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives${group ? ` and agrees with the others of ${group.name}` : ""} is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${listWords(estate.stores.filter((s) => loss.stores.includes(s.id)).map((s) => s.name))}${loss.predicted ? " (by schedule)" : ""}.`);
   reasons.push(...why.reasons);
   if (service.mtd !== null && recovery.serviceable + service.wrt > service.mtd) reasons.push(`Serviceable after ${durationWords(recovery.serviceable)} and ${durationWords(service.wrt)} of work to recover pass the MTD of ${durationWords(service.mtd)}.`);
   const lateWords = `${durationWords(late)} late: ${why.short}`;

@@ -1,13 +1,15 @@
 import { type CopyFact, usableCopies } from "../copies/copy-fact.ts";
+import { recoveryCopies } from "../copies/common-instant.ts";
 import { byId, type Estate, type MachineId, type Service, type ServiceId, type StoreId } from "../estate/model.ts";
 import { linkRateFrom } from "../estate/link-rate.ts";
 import { estateResources } from "../estate/resources.ts";
 import { CREW_UNITS, linkResource, poolResource, readResource, routeBetween, startUnits, streamUnits } from "../estate/route.ts";
+import { isOrdered } from "../graph/loops.ts";
 import { strongGroups } from "../graph/strong-groups.ts";
 import { type Outage, outageOf, serviceStates } from "../outage/closure.ts";
 import { freeRoom, placeService } from "../outage/placement.ts";
 import { simulateTimeline } from "../timeline/simulate.ts";
-import { listWords, sizeWords } from "../wording/amounts.ts";
+import { durationWords, listWords, sizeWords } from "../wording/amounts.ts";
 import type { MachinePlan, Runbook, RunbookStep, ServicePlan, TimedRunbook } from "./runbook.ts";
 
 export type RunbookRequest = {
@@ -83,14 +85,15 @@ function startOrder(estate: Estate, wanted: ReadonlySet<ServiceId>, notes: strin
   const ids = [...wanted].sort((a, b) => services.get(a)!.tier - services.get(b)!.tier || (a < b ? -1 : 1));
   const hard = (id: ServiceId): ServiceId[] => services.get(id)!.dependsOn.filter((d) => d.strength === "hard").map((d) => d.service);
   const all = (id: ServiceId): ServiceId[] => services.get(id)!.dependsOn.map((d) => d.service);
+  const inOrder = (group: readonly ServiceId[]): ServiceId[] => [...group].sort((a, b) => (services.get(a)!.startOrder ?? Infinity) - (services.get(b)!.startOrder ?? Infinity) || 0);
   const names = (group: readonly ServiceId[]): string => listWords(group.map((id) => services.get(id)!.name));
   for (const group of strongGroups(ids, all)) {
     if (group.length < 2) continue;
     const tight = strongGroups(group, hard).filter((g) => g.length > 1);
     if (tight.length === 0) notes.push(`${names(group)} need each other; a soft dependency breaks the loop.`);
-    else for (const loop of tight) notes.push(`${names(loop)} need each other and nothing breaks the loop: they are started together.`);
+    else for (const loop of tight) notes.push(isOrdered(loop.map((id) => services.get(id)!)) ? `${names(inOrder(loop))} need each other; the stated order breaks the loop.` : `${names(loop)} need each other and nothing breaks the loop: they are started together.`);
   }
-  return strongGroups(ids, hard).flat();
+  return strongGroups(ids, hard).flatMap(inOrder);
 }
 
 type Plans = { machines: Map<MachineId, MachinePlan>; services: Map<ServiceId, ServicePlan> };
@@ -101,15 +104,8 @@ function planMachines(estate: Estate, facts: readonly CopyFact[], outage: Outage
   const machines = byId(estate.machines);
   const hosts = byId(estate.hosts);
   const room = freeRoom(estate, outage);
-  const copies = new Map<MachineId, CopyFact[]>();
-  const newest = (id: MachineId): CopyFact[] => {
-    let list = copies.get(id);
-    if (!list) {
-      const usable = usableCopies(facts, id, request.at, outage.stores);
-      copies.set(id, (list = usable.filter((f) => f.capturedAt === usable[0]!.capturedAt)));
-    }
-    return list;
-  };
+  // A rehearsal brings whole groups to one instant, an outage those of their machines that it takes.
+  const newest = recoveryCopies(estate, facts, request.at, outage.stores, request.purpose === "rehearsal" ? undefined : outage.machines);
   const storeSite = new Map(estate.stores.map((s) => [s.id, s.site]));
   const reachable = (id: MachineId, site: string): boolean => newest(id).some((f) => routeBetween(estate, storeSite.get(f.store)!, site, outage.links) !== undefined);
 
@@ -122,7 +118,7 @@ function planMachines(estate: Estate, facts: readonly CopyFact[], outage: Outage
     const cannot = (reason: string, details = [`It cannot return: ${reason}.`]): void => void plans.services.set(id, { kind: "cannot", service: id, reason, details });
     const without = needed.find((m) => newest(m.id).length === 0);
     if (without) {
-      cannot(noCopyWords(estate, facts, without.id, request.at, outage));
+      cannot(groupWithout(estate, facts, without.id, request.at, outage) ?? noCopyWords(estate, facts, without.id, request.at, outage));
       continue;
     }
     const placed = placeService(estate, needed, room, reachable);
@@ -163,6 +159,13 @@ function spreadCannot(estate: Estate, plans: Plans, order: readonly ServiceId[])
       changed = true;
     }
   }
+}
+
+/** Where a machine has copies and its group has none of one instant. */
+function groupWithout(estate: Estate, facts: readonly CopyFact[], machine: MachineId, at: number, outage: Outage): string | null {
+  const group = estate.groups.find((g) => g.machines.includes(machine));
+  if (!group || usableCopies(facts, machine, at, outage.stores).length === 0) return null;
+  return `the machines of ${group.name} have no surviving copies of one common instant (within ${durationWords(group.within)})`;
 }
 
 function noCopyWords(estate: Estate, facts: readonly CopyFact[], machine: MachineId, at: number, outage: Outage): string {
@@ -269,7 +272,7 @@ function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: P
   const ready = [...booted, ...dependencies];
   steps.push(
     { ...common, id: `names/${service.id}`, kind: "switch-names", title: `Switch ${service.serviceName}`, actor: "people", after: ready.length ? ready : begin, holds: [CREW_UNITS], work: { kind: "fixed", seconds: nameSwitch } },
-    { ...common, id: checkStep(service.id), kind: "check", title: `Check that ${service.name} answers`, actor: "coordinator", after: [`names/${service.id}`], holds: [], work: { kind: "fixed", seconds: service.check.seconds } },
+    { ...common, id: checkStep(service.id), kind: "check", title: `Check that ${service.name} answers`, actor: "coordinator", after: [`names/${service.id}`], holds: [], work: { kind: "fixed", seconds: service.checks.reduce((n, c) => n + c.seconds, 0) } },
     { ...common, id: `tell/${service.id}`, kind: "tell", title: `Tell ${service.tell}`, actor: "coordinator", after: [checkStep(service.id)], holds: [], work: { kind: "fixed", seconds: message } },
   );
 }

@@ -1,4 +1,6 @@
-import type { Attachment, Capability, Estate, Firmware, Media, PlatformKind, Prices, Redundancy, StoreKind } from "#core/estate/model.ts";
+import type { Attachment, Capability, CheckKind, Contact, Dependency, Estate, Firmware, ImpactLevel, LandingZone, Media, PlatformKind, Prices, Redundancy, SecurityCategory, StoreKind } from "#core/estate/model.ts";
+
+export type RawCheck = { kind: CheckKind; takes: string; to?: string; machine?: string };
 
 /** The file as written: quantities in words, what has a usual value left out. The types follow the schema. */
 export type RawEstate = {
@@ -57,11 +59,21 @@ export type RawEstate = {
     mtd?: string;
     wrt?: string;
     machines: string[];
-    dependsOn?: { service: string; strength: "hard" | "soft" }[];
+    dependsOn?: Dependency[];
+    startOrder?: number;
     serviceName: string;
-    check: { kind: "http" | "tcp" | "name"; takes: string };
+    checks?: RawCheck[];
+    /** An older way to write a list of one. */
+    check?: RawCheck;
     tell: string;
+    impact?: { after: string; what: string; level?: ImpactLevel }[];
+    category?: SecurityCategory;
+    hours?: { days: number[]; from: string; to: string }[];
+    contacts?: Contact[];
+    copiesIn?: string[];
   }[];
+  groups?: { id: string; name: string; machines: string[]; within: string }[];
   policies?: { id: string; name: string; machines: string[]; every: string; legs: { from: string; to: string }[] }[];
+  landings?: (Omit<LandingZone, "networks" | "media"> & Partial<Pick<LandingZone, "networks" | "media">>)[];
   points?: { machine: string; capturedAt: string; stores: string[] }[];
 };

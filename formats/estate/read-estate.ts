@@ -5,6 +5,7 @@ import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { type Estate, usedBytes } from "#core/estate/model.ts";
 import { readClock, readDuration, readRate, readSize } from "./quantities.ts";
 import { attachmentFaults, networkFaults } from "./network-faults.ts";
+import { landingFaults, serviceFaults } from "./service-faults.ts";
 import { readYaml } from "./yaml-text.ts";
 import type { RawEstate } from "./raw-estate.ts";
 import { ESTATE_SCHEMA } from "./schema.ts";
@@ -122,7 +123,7 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
   const faults: EstateFault[] = [];
   const say = (path: (string | number)[], message: string): void => void faults.push({ path: namedPath(path, raw), line: at(path), message });
   const ids: Record<string, Set<string>> = {};
-  for (const kind of ["sites", "hazards", "links", "networks", "platforms", "hosts", "stores", "keys", "machines", "services", "policies"] as const) {
+  for (const kind of ["sites", "hazards", "links", "networks", "platforms", "hosts", "stores", "keys", "machines", "services", "groups", "policies", "landings"] as const) {
     const known = (ids[kind] = new Set<string>());
     raw[kind]?.forEach((item, i) => {
       if (known.has(item.id)) say([kind, i, "id"], `${item.id} is used twice; every id of a kind must be its own`);
@@ -203,9 +204,18 @@ function referenceFaults(raw: RawEstate, at: (path: (string | number)[]) => numb
       needs("services", dependency.service, ["services", i, "dependsOn", k, "service"]);
       if (dependency.service === service.id) say(["services", i, "dependsOn", k, "service"], "a service cannot depend on itself");
     });
+    serviceFaults(service, (key, message) => say(["services", i, ...key], message));
     if (service.mtd && readDuration(service.rto) + readDuration(service.wrt ?? "0 s") > readDuration(service.mtd))
       say(["services", i, "mtd"], `RTO ${service.rto} and WRT ${service.wrt ?? "0 s"} together pass the MTD of ${service.mtd}`);
   });
+  raw.groups?.forEach((group, i) => {
+    const elsewhere = new Set(raw.groups!.slice(0, i).flatMap((g) => g.machines));
+    group.machines.forEach((machine, k) => {
+      needs("machines", machine, ["groups", i, "machines", k]);
+      if (elsewhere.has(machine)) say(["groups", i, "machines", k], `${machine} is in another group already; put the two groups together, for one instant holds for both`);
+    });
+  });
+  landingFaults(raw, needs, say);
   raw.policies?.forEach((policy, i) => {
     if (readDuration(policy.every) < 60) say(["policies", i, "every"], "copies cannot be made more often than every minute");
     policy.machines.forEach((machine, k) => needs("machines", machine, ["policies", i, "machines", k]));
@@ -265,16 +275,21 @@ function toEstate(raw: RawEstate): Estate {
       prepare: readDuration(m.prepare),
       boot: readDuration(m.boot),
     })),
-    services: raw.services.map((s) => ({
+    services: raw.services.map(({ check, ...s }) => ({
       ...s,
       rto: readDuration(s.rto),
       rpo: readDuration(s.rpo),
       mtd: s.mtd ? readDuration(s.mtd) : null,
       wrt: s.wrt ? readDuration(s.wrt) : 0,
       dependsOn: s.dependsOn ?? [],
-      check: { kind: s.check.kind, seconds: readDuration(s.check.takes) },
+      checks: (s.checks ?? [check!]).map(({ takes, ...c }) => ({ ...c, seconds: readDuration(takes) })),
+      impact: (s.impact ?? []).map((m) => ({ ...m, after: readDuration(m.after) })),
+      hours: (s.hours ?? []).map((h) => ({ days: h.days, from: readClock(h.from), to: readClock(h.to) })),
+      contacts: s.contacts ?? [],
     })),
+    groups: (raw.groups ?? []).map((g) => ({ ...g, within: readDuration(g.within) })),
     policies: (raw.policies ?? []).map((p) => ({ ...p, every: readDuration(p.every) })),
+    landings: (raw.landings ?? []).map((l) => ({ ...l, networks: l.networks ?? [], media: l.media ?? [] })),
   };
 }
 

@@ -1,4 +1,4 @@
-import { CAPABILITIES, FIRMWARES, HAZARD_KINDS, MEDIA, NETWORK_PURPOSES, PLATFORM_KINDS, SECOND_READINGS, STORE_KINDS } from "#core/estate/model.ts";
+import { CAPABILITIES, CHECK_KINDS, FIRMWARES, HAZARD_KINDS, IMPACT_LEVELS, MEDIA, NETWORK_PURPOSES, PLATFORM_KINDS, SECOND_READINGS, STORE_KINDS, STRENGTHS } from "#core/estate/model.ts";
 import { DURATION_PATTERN, RATE_PATTERN, SIZE_PATTERN } from "./quantities.ts";
 
 /** The published JSON Schema (draft 2020-12) of the estate file; `docs/estate.schema.json` is written from it. */
@@ -12,6 +12,10 @@ const ADDRESS_PATTERN = "^[0-9a-fA-F.:]+$";
 const CIDR_PATTERN = "^[0-9a-fA-F.:]+/[0-9]{1,3}$";
 const clock = { type: "string", pattern: "^([01][0-9]|2[0-4]):[0-5][0-9]$", description: "a time of day such as 07:30" } as const;
 
+const days = { type: "array", items: { type: "integer", minimum: 1, maximum: 7 } } as const;
+const country = { type: "string", pattern: "^[A-Z]{2}$" } as const;
+const level = { enum: IMPACT_LEVELS } as const;
+
 const object = <P extends Record<string, unknown>>(properties: P, optional: (keyof P)[] = []) => ({
   type: "object",
   properties,
@@ -19,6 +23,8 @@ const object = <P extends Record<string, unknown>>(properties: P, optional: (key
   additionalProperties: false,
 });
 const list = <I>(items: I) => ({ type: "array", items });
+
+const check = object({ kind: { enum: CHECK_KINDS }, takes: duration, to: text, machine: id }, ["to", "machine"]);
 
 export const ESTATE_SCHEMA = {
   $schema: "https://json-schema.org/draft/2020-12/schema",
@@ -30,7 +36,7 @@ export const ESTATE_SCHEMA = {
       organisation: object({ id, name: text, timeZone: text }),
       assumptions: object({ detection: duration, decision: duration, nameSwitch: duration, message: duration, crew: count }),
       coordinator: object({ site: id, copy: object({ method: text, site: id }), returns: object({ site: id, within: duration }) }),
-      sites: list(object({ id, name: text, kind: { enum: ["room", "region"] }, country: { type: "string", pattern: "^[A-Z]{2}$" }, timeZone: text, place: object({ latitude: { type: "number", minimum: -90, maximum: 90 }, longitude: { type: "number", minimum: -180, maximum: 180 } }) }, ["place", "timeZone"])),
+      sites: list(object({ id, name: text, kind: { enum: ["room", "region"] }, country, timeZone: text, place: object({ latitude: { type: "number", minimum: -90, maximum: 90 }, longitude: { type: "number", minimum: -180, maximum: 180 } }) }, ["place", "timeZone"])),
       hazards: list(object({ id, name: text, kind: { enum: HAZARD_KINDS }, takes: { ...list(id), minItems: 1 } })),
       links: list(
         object(
@@ -40,7 +46,7 @@ export const ESTATE_SCHEMA = {
             rate,
             backRate: rate,
             latencyMs: { type: "number", minimum: 0 },
-            limits: list(object({ days: list({ type: "integer", minimum: 1, maximum: 7 }), from: clock, to: clock, rate })),
+            limits: list(object({ days, from: clock, to: clock, rate })),
           },
           ["backRate", "limits"],
         ),
@@ -54,7 +60,7 @@ export const ESTATE_SCHEMA = {
             id,
             name: text,
             site: id,
-            kind: { enum: STORE_KINDS },
+            kind: { enum: STORE_KINDS, STRENGTHS },
             media: { enum: MEDIA },
             capacity: size,
             quota: size,
@@ -105,17 +111,31 @@ export const ESTATE_SCHEMA = {
             mtd: duration,
             wrt: duration,
             machines: list(id),
-            dependsOn: list(object({ service: id, strength: { enum: ["hard", "soft"] } })),
+            dependsOn: list(object({ service: id, strength: { enum: STRENGTHS } })),
+            startOrder: count,
             serviceName: text,
-            check: object({ kind: { enum: ["http", "tcp", "name"] }, takes: duration }),
+            checks: { ...list(check), minItems: 1 },
+            check,
             tell: text,
+            impact: list(object({ after: duration, what: text, level }, ["level"])),
+            category: object({ confidentiality: level, integrity: level, availability: level }),
+            hours: list(object({ days, from: clock, to: clock })),
+            contacts: list(object({ role: text, reach: text })),
+            copiesIn: { ...list(country), minItems: 1 },
           },
-          ["mtd", "wrt", "dependsOn"],
+          ["mtd", "wrt", "dependsOn", "startOrder", "checks", "check", "impact", "category", "hours", "contacts", "copiesIn"],
         ),
       ),
+      groups: list(object({ id, name: text, machines: { ...list(id), minItems: 2 }, within: duration })),
       policies: list(object({ id, name: text, machines: list(id), every: duration, legs: { ...list(object({ from: id, to: id })), minItems: 1 } })),
+      landings: list(
+        object(
+          { id, site: id, platform: id, group: text, networks: list(object({ from: id, to: id })), staging: text, account: text, media: list(text), exports: text },
+          ["group", "networks", "staging", "account", "media", "exports"],
+        ),
+      ),
       points: list(object({ machine: id, capturedAt: { type: "string", format: "date-time" }, stores: list(id) })),
     },
-    ["points", "hazards", "links", "networks", "platforms", "keys", "policies"],
+    ["points", "hazards", "links", "networks", "platforms", "keys", "groups", "policies", "landings"],
   ),
 } as const;

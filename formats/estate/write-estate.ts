@@ -52,9 +52,14 @@ export function toRaw(estate: Estate): RawEstate {
       mtd: s.mtd === null ? undefined : writeDuration(s.mtd),
       wrt: s.wrt === 0 ? undefined : writeDuration(s.wrt),
       dependsOn: some(s.dependsOn),
-      check: { kind: s.check.kind, takes: writeDuration(s.check.seconds) },
+      checks: s.checks.map(({ seconds, ...check }) => ({ ...check, takes: writeDuration(seconds) })),
+      impact: some(s.impact.map((i) => ({ ...i, after: writeDuration(i.after) }))),
+      hours: some(s.hours.map((h) => ({ days: h.days, from: writeClock(h.from), to: writeClock(h.to) }))),
+      contacts: some(s.contacts),
     })),
+    groups: some(estate.groups.map((g) => ({ ...g, within: writeDuration(g.within) }))),
     policies: some(estate.policies.map((p) => ({ ...p, every: writeDuration(p.every) }))),
+    landings: some(estate.landings.map((l) => ({ ...l, networks: some(l.networks), media: some(l.media) }))),
   }) as RawEstate;
 }
 
@@ -85,7 +90,7 @@ const means = (value: unknown): string => {
 
 /** Whether what is written there is what holds when nothing is written. */
 const isUsual = (key: string, value: unknown, map: YAMLMap): boolean =>
-  (key === "name" && value === map.get("id")) || (key === "wrt" && means(value) === means("0 s")) || (["dependsOn", "limits", "links", "policies", "hazards", "networks", "platforms", "keys", "can", "converts"].includes(key) && Array.isArray(value) && value.length === 0);
+  (key === "name" && value === map.get("id")) || (key === "wrt" && means(value) === means("0 s")) || (["dependsOn", "limits", "links", "policies", "hazards", "networks", "platforms", "keys", "can", "converts", "impact", "hours", "contacts", "groups", "landings", "media"].includes(key) && Array.isArray(value) && value.length === 0);
 
 function updateMap(document: Document, map: YAMLMap, wanted: Record<string, unknown>): void {
   for (const pair of [...map.items]) {

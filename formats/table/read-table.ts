@@ -199,7 +199,7 @@ function putServices(raw: RawEstate): Putting {
         ...(old ?? fresh),
         id,
         ...only(v, ["name", "tier", "owner", "rto", "rpo", "mtd", "wrt", "machines", "serviceName", "tell"]),
-        check: { kind: v["check"] ?? old?.check.kind ?? "tcp", takes: old?.check.takes ?? "20 s" },
+        checks: v["check"] === undefined && old ? old.checks : [{ kind: v["check"] ?? "tcp", takes: old?.checks?.[0]?.takes ?? "20 s" }],
       } as RawEstate["services"][number];
       if (old) Object.assign(old, service);
       else raw.services.push(service);

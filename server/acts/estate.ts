@@ -114,4 +114,4 @@ async function wantedEstate(now: Estate | null, incoming: Incoming, organisation
   }
 }
 
-const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], networks: [], platforms: [], hosts: [], stores: [], keys: [], machines: [], services: [], policies: [] });
+const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], networks: [], platforms: [], hosts: [], stores: [], keys: [], machines: [], services: [], groups: [], policies: [], landings: [] });
