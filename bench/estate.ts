@@ -65,7 +65,7 @@ const DISCOVERED = 5_000;
 async function benchDiscovery(report: (figure: Figure) => void): Promise<void> {
   const made = await generate([{ name: "commonName", value: "bench" }], { keySize: 2048, algorithm: "sha256" });
   const machines = Array.from({ length: DISCOVERED }, (_, i) => ({ id: `box-${String(i).padStart(5, "0")}`, name: `box-${i}`, host: "tq-1", cores: 2 + (i % 3), memory: 2 ** 32, disks: [{ id: "system", size: 2 ** 36 }], attached: [], running: true }));
-  const platform = { family: "skerry", version: "1", can: [], converts: [], clockOff: 0, hosts: [{ id: "tq-1", name: "Quay 1", cores: 64, memory: 2 ** 39, pools: [{ id: "pool", size: 2 ** 43 }] }], networks: [], machines };
+  const platform = { family: "skerry", version: "1", can: [], converts: [], clockOff: 0, landing: null, flows: [], inside: new Map(), hosts: [{ id: "tq-1", name: "Quay 1", cores: 64, memory: 2 ** 39, pools: [{ id: "pool", size: 2 ** 43 }] }], networks: [], machines };
   const server = managerServer({ key: made.private, cert: made.cert, platforms: new Map([["p", platform]]), accounts: new Map([["reader", { password: "w", rights: ["inventory"] }]]) });
   await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
   const access = { kind: "manager" as const, address: `https://127.0.0.1:${(server.address() as AddressInfo).port}/p`, account: "reader", password: "w", fingerprint: "" };

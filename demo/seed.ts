@@ -11,7 +11,8 @@ import type { Estate } from "#core/estate/model.ts";
 import { readEstate } from "#formats/estate/read-estate.ts";
 import type { Application } from "#server/application.ts";
 import { markDamaged, pointsOf } from "#server/db/queries/copies.ts";
-import { platformConnections, schedules, works } from "#server/db/schema.ts";
+import { SETUP_KINDS } from "#server/checks/setup.ts";
+import { checkAccounts, platformConnections, schedules, setupAddresses, works } from "#server/db/schema.ts";
 import { changeEstate } from "#server/estate/change-estate.ts";
 import { discoverNow } from "#server/jobs/discover-platform.ts";
 import { addMembership, addPerson } from "#server/people/sign-in.ts";
@@ -47,14 +48,16 @@ export async function describeDemo(app: Application, data: string, secrets: Fold
       }
     }
   }
+  await db.insert(setupAddresses).values(SETUP_KINDS.map((what) => ({ organisationId: estates[0]!.organisation.id, what, address: `127.0.0.1:${secrets.surroundPorts[what]}` })));
+  await db.insert(checkAccounts).values({ organisationId: estates[0]!.organisation.id, serviceId: "identity", sealed: app.sealer.seal(secrets.checkAccount) });
   const [first, second] = estates.map((e) => e.organisation.id);
   for (const s of secrets.signIns) await addPerson(db, { organisationId: s.organisation ?? first!, signInName: s.name, name: s.person, role: s.role, password: s.password });
   await addMembership(db, "coordinator", second!, "coordinator");
 }
 
-const CONNECTED = { "skerry-quay": "tern-quay", "skerry-yard": "gannet-yard" } as const;
+const CONNECTED = { "skerry-quay": "tern-quay", "skerry-yard": "gannet-yard", "fulmar-north": "fulmar-north" } as const;
 
-/** Connects two of the stand-in platform managers as a person would, and lists what runs there. */
+/** Connects some of the stand-in platform managers as a person would, and lists what runs there. */
 export async function connectDemoPlatforms(app: Application, secrets: FolderSecrets): Promise<void> {
   const { db } = app.connection;
   const { organisation } = readEstate(await readFile("demo/estate.yaml", "utf8")).estate;

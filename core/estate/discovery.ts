@@ -30,6 +30,19 @@ export type Inventory = {
   hosts: DiscoveredHost[];
   networks: DiscoveredNetwork[];
   machines: DiscoveredMachine[];
+  /** How ready it is to take machines in, where it tells. */
+  landing?: FoundLanding;
+};
+
+/** What a platform tells of how ready it is to take machines in. Sizes bytes. */
+export type FoundLanding = {
+  groups: string[];
+  accounts: { name: string; rights: string[] }[];
+  media: string[];
+  /** Addresses that its hosts could reach just now. */
+  reaches: string[];
+  /** What is free of every disk pool, by host and pool. */
+  free: { host: string; pool: string; bytes: number }[];
 };
 
 export type FindingKind = "hosts" | "networks" | "machines";

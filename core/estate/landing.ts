@@ -1,20 +1,9 @@
 import { changedBytes } from "../copies/changed-bytes.ts";
 import { placeAlone } from "../outage/place-alone.ts";
 import { countWords, listWords, sizeWords } from "../wording/amounts.ts";
-import type { Inventory } from "./discovery.ts";
+import type { FoundLanding, Inventory } from "./discovery.ts";
 import { byId, diskBytes, type Estate, type LandingZone, type Machine, type Service, type SiteId, siteOfMachine } from "./model.ts";
 import { couldRunOn } from "./platforms.ts";
-
-/** What a platform tells of how ready it is to take machines in. Sizes bytes. */
-export type FoundLanding = {
-  groups: string[];
-  accounts: { name: string; rights: string[] }[];
-  media: string[];
-  /** Addresses that its hosts could reach just now. */
-  reaches: string[];
-  /** What is free of every disk pool, by host and pool. */
-  free: { host: string; pool: string; bytes: number }[];
-};
 
 /** One thing that must be there before the day: there, missing, or not known. */
 export type Requirement = {

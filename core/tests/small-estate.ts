@@ -10,7 +10,7 @@ export const AT = Date.UTC(2026, 2, 2, 10);
 /** Two rooms and a region; two services, one of which needs the other. Tests change what they are about. */
 export function smallEstate(change: (estate: Estate) => void = () => undefined): Estate {
   const machine = (id: string, host: string, gib: number): Estate["machines"][number] => ({ id, name: id, host, cores: 4, memory: 8 * GIB, disks: [{ id: "system", size: gib * 2 * GIB, used: gib * GIB }], change: { hot: 2 * GIB, written: GIB, grown: 0 }, reduction: 0.5, prepare: 20, boot: 60 });
-  const service = (id: string, machines: string[], more: Partial<Estate["services"][number]> = {}): Estate["services"][number] => ({ id, name: id, tier: 1, owner: "owner", rto: 3_600, rpo: 3_600, mtd: null, wrt: 0, machines, dependsOn: [], serviceName: `${id}.example`, checks: [{ kind: "tcp", seconds: 10 }], tell: "people", impact: [], hours: [], contacts: [], ...more });
+  const service = (id: string, machines: string[], more: Partial<Estate["services"][number]> = {}): Estate["services"][number] => ({ id, name: id, tier: 1, owner: "owner", rto: 3_600, rpo: 3_600, mtd: null, wrt: 0, machines, dependsOn: [], serviceName: `${id}.example`, checks: [{ kind: "tcp", seconds: 10 }], tell: "people", impact: [{ after: 3_600, what: "queues" }], hours: [], contacts: [], ...more });
   const estate: Estate = {
     organisation: { id: "o", name: "O", timeZone: "Europe/Tallinn" },
     assumptions: { detection: 120, decision: 180, nameSwitch: 60, message: 20, crew: 1 },

@@ -60,7 +60,7 @@ export const ESTATE_SCHEMA = {
             id,
             name: text,
             site: id,
-            kind: { enum: STORE_KINDS, STRENGTHS },
+            kind: { enum: STORE_KINDS },
             media: { enum: MEDIA },
             capacity: size,
             quota: size,

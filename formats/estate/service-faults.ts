@@ -43,7 +43,7 @@ export function landingFaults(raw: RawEstate, needs: (kind: string, id: string, 
   const seen = new Map<string, string>();
   raw.landings?.forEach((landing, i) => {
     needs("sites", landing.site, ["landings", i, "site"]);
-    if (!raw.hosts.some((h) => h.site === landing.site && h.platform === landing.platform)) say(["landings", i, "platform"], `no host of ${landing.platform} stands at ${landing.site}; nothing can land there`);
+    if (raw.platforms) needs("platforms", landing.platform, ["landings", i, "platform"]);
     const key = `${landing.site}/${landing.platform}`;
     if (seen.has(key)) say(["landings", i, "platform"], `${seen.get(key)!} is the landing zone of ${landing.platform} at ${landing.site} already`);
     seen.set(key, landing.id);

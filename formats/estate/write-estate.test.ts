@@ -59,7 +59,8 @@ describe("a file that is brought to an estate in place", () => {
         estate.policies = [];
         estate.services = estate.services.filter((s) => !s.dependsOn.length).slice(0, 2);
         estate.machines.splice(gone, 1);
-        for (const s of estate.services) s.machines = estate.machines.slice(0, 1).map((m) => m.id);
+        for (const s of estate.services) Object.assign(s, { machines: estate.machines.slice(0, 1).map((m) => m.id), checks: s.checks.filter((c) => !c.machine) });
+        estate.groups = [];
         const updated = updateEstateYaml(text, estate);
         expect(readEstate(updated).estate).toEqual(estate);
         expect(updated).toContain("# who needs what");

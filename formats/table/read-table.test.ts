@@ -91,7 +91,7 @@ describe("tables of services and dependencies", () => {
   it("are put in, the loosest first", async () => {
     const services = await read("services", "service,tier,owner,rto (min),rpo (min),machines,check\nshop,2,sales,60,15,web; db,http\nsite,3,sales,60,15,,\n");
     expect(said(services)).toEqual([]);
-    expect(services.estate!.services.find((s) => s.id === "shop")).toMatchObject({ rto: 3_600, rpo: 900, machines: ["web", "db"], check: { kind: "http", seconds: 20 }, tell: "sales" });
+    expect(services.estate!.services.find((s) => s.id === "shop")).toMatchObject({ rto: 3_600, rpo: 900, machines: ["web", "db"], checks: [{ kind: "http", seconds: 20 }], tell: "sales" });
     expect(services.estate!.services.find((s) => s.id === "site")).toMatchObject({ tier: 3, machines: ["web"], dependsOn: [{ service: "data", strength: "hard" }] });
     const needs = await read("dependencies", "service,needs,strength\nsite,data,soft\ndata,site,\n");
     expect(needs.estate!.services.map((s) => s.dependsOn)).toEqual([[{ service: "site", strength: "hard" }], [{ service: "data", strength: "soft" }]]);

@@ -5,6 +5,8 @@ import type { ProbeStep } from "#engine/stores/probe.ts";
 import type { WorldOperation, WorldResult } from "#standins/world/protocol.ts";
 import type { RunPlan } from "../runs/run-plan.ts";
 import type { Trial } from "../platforms/manager.ts";
+import type { CheckTrial } from "../checks/try-check.ts";
+import type { SetupKind } from "../checks/setup.ts";
 import type { WorkProgress, WorkSubject } from "../jobs/work.ts";
 
 /** Model instants are epoch milliseconds in bigint columns; wall times are timestamps. */
@@ -128,11 +130,12 @@ export const platformConnections = pgTable(
 /** `seen` is the finding as it was then; another one of the same key is asked about again. */
 export type LeftFinding = { seen: string; reason: string; personName: string };
 
-/** Connections that were seen between machines. */
+/** Connections that were seen between machines; `source` is the platform that reported them, or `table`. */
 export const observedFlows = pgTable(
   "observed_flow",
   {
     organisationId: text("organisation_id").notNull(),
+    source: text("source").notNull().default("table"),
     from: text("from_machine").notNull(),
     to: text("to_machine").notNull(),
     protocol: text("protocol").$type<Protocol>().notNull(),
@@ -140,7 +143,35 @@ export const observedFlows = pgTable(
     connections: bigint("connections", { mode: "number" }).notNull(),
     lastSeen: instant("last_seen").notNull(),
   },
-  (t) => [primaryKey({ columns: [t.organisationId, t.from, t.to, t.protocol, t.port] })],
+  (t) => [primaryKey({ columns: [t.organisationId, t.source, t.from, t.to, t.protocol, t.port] })],
+);
+
+/** Proposals from observed connections that were looked at and dismissed, by key; `seen` is what was proposed then. */
+export const dismissedProposals = pgTable(
+  "dismissed_proposal",
+  { organisationId: text("organisation_id").notNull(), key: text("key").notNull(), seen: text("seen").notNull(), reason: text("reason").notNull(), personName: text("person_name").notNull(), modelAt: instant("model_at").notNull() },
+  (t) => [primaryKey({ columns: [t.organisationId, t.key] })],
+);
+
+/** What the coordinator itself leans on: name server, time server, mail server, by host and port; the last trial of each. */
+export const setupAddresses = pgTable(
+  "setup_address",
+  { organisationId: text("organisation_id").notNull(), what: text("what").$type<SetupKind>().notNull(), address: text("address").notNull(), triedAt: wall("tried_at"), good: boolean("good"), words: text("words") },
+  (t) => [primaryKey({ columns: [t.organisationId, t.what] })],
+);
+
+/** The account by which sign-in checks of a service sign in; sealed. */
+export const checkAccounts = pgTable(
+  "check_account",
+  { organisationId: text("organisation_id").notNull(), serviceId: text("service_id").notNull(), sealed: text("sealed").notNull() },
+  (t) => [primaryKey({ columns: [t.organisationId, t.serviceId] })],
+);
+
+/** How a service's checks went when they were last tried, in the order of its checks. */
+export const checkTrials = pgTable(
+  "check_trial",
+  { organisationId: text("organisation_id").notNull(), serviceId: text("service_id").notNull(), triedAt: instant("tried_at").notNull(), trials: jsonb("trials").$type<CheckTrial[]>().notNull() },
+  (t) => [primaryKey({ columns: [t.organisationId, t.serviceId] })],
 );
 
 /** What each store is filled with, nominal bytes after reduction, as its own packs say. */

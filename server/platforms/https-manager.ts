@@ -2,10 +2,11 @@ import { Agent, request, type RequestOptions } from "node:https";
 import type { Duplex } from "node:stream";
 import { connect, type ConnectionOptions } from "node:tls";
 import { array, boolean, number, object, string } from "yup";
-import type { DiscoveredHost, DiscoveredMachine, DiscoveredNetwork, Inventory } from "#core/estate/discovery.ts";
+import type { DiscoveredHost, DiscoveredMachine, DiscoveredNetwork, FoundLanding, Inventory } from "#core/estate/discovery.ts";
+import { gatherFlows, type ObservedFlow, PROTOCOLS } from "#core/estate/flow.ts";
 import { CAPABILITIES, FIRMWARES } from "#core/estate/model.ts";
 import { countWords, durationWords } from "#core/wording/amounts.ts";
-import { type ManagerAccess, ManagerError, type PlatformManager, type Trial, TRIALS } from "./manager.ts";
+import { type InsideKind, type ManagerAccess, ManagerError, type PlatformManager, type Trial, TRIALS } from "./manager.ts";
 
 const WAIT_MS = 8_000;
 const MOST_REPLY_BYTES = 16 * 1024 * 1024;
@@ -38,6 +39,20 @@ const machines = object({
     }),
   ).required(),
 });
+
+const landing = object({
+  groups: array(string().required()).required(),
+  accounts: array(object({ name: string().required(), rights: array(string().required()).required() })).required(),
+  media: array(string().required()).required(),
+  reaches: array(string().required()).required(),
+  free: array(object({ host: id, pool: string().required(), bytes: number().min(0).required() })).required(),
+});
+const flows = object({
+  next: number().nullable().defined(),
+  flows: array(object({ from: id, to: id, protocol: string().oneOf(PROTOCOLS).required(), port: number().integer().min(0).max(65_535).required(), connections: number().integer().positive().required(), secondsAgo: number().min(0).required() })).required(),
+});
+const outcome = object({ good: boolean().required(), words: string().required() });
+const MOST_FLOWS = 2_000_000;
 
 /** A platform manager behind HTTPS whose certificate is held to the fingerprint that was confirmed (SHA-256). */
 export class HttpsManager implements PlatformManager {
@@ -85,17 +100,37 @@ export class HttpsManager implements PlatformManager {
       after = page.next;
       progress(`${found.length} of ${countWords(page.total, "machine")} listed`);
     }
-    return { family, version, can, converts, ...listed, machines: found };
+    const ready = (await this.ask("landing", landing.nullable(), { mayLack: true })) as FoundLanding | null;
+    return { family, version, can, converts, ...listed, machines: found, ...(ready ? { landing: ready } : {}) };
+  }
+
+  async flows(now: number, progress: (words: string) => void): Promise<ObservedFlow[]> {
+    const seen: ObservedFlow[] = [];
+    for (let from: number | null = 0; from !== null; ) {
+      const page = (await this.ask(`flows?from=${from}`, flows.nullable(), { mayLack: true })) as { flows: (Omit<ObservedFlow, "lastSeen"> & { secondsAgo: number })[]; next: number | null } | null;
+      if (!page) return [];
+      for (const { secondsAgo, ...flow } of page.flows) seen.push({ ...flow, lastSeen: Math.round(now - secondsAgo * 1000) });
+      if (seen.length > MOST_FLOWS || (page.next !== null && page.next <= from)) throw new ManagerError("reach", `its list of connections does not end (${seen.length} read)`);
+      from = page.next;
+      progress(`${countWords(seen.length, "connection")} listed`);
+    }
+    return gatherFlows(seen);
+  }
+
+  async inside(kind: InsideKind, machine: string, to: string): Promise<{ good: boolean; words: string }> {
+    return this.ask(`machines/${encodeURIComponent(machine)}/inside`, outcome, { body: { kind, to }, right: "run-inside" });
   }
 
   private about(): Promise<About> {
     return this.ask("about", about) as Promise<About>;
   }
 
-  private async ask<T>(path: string, schema: { validate(value: unknown, options: { strict: boolean; stripUnknown: boolean }): Promise<T> }): Promise<T> {
-    const { status, text } = await this.get(path);
+  private async ask<T>(path: string, schema: { validate(value: unknown, options: { strict: boolean; stripUnknown: boolean }): Promise<T> }, { mayLack = false, body, right = RIGHT }: { mayLack?: boolean; body?: unknown; right?: string } = {}): Promise<T> {
+    const { status, text } = await this.send(path, body);
+    // An older manager does not tell of everything.
+    if (status === 404 && mayLack) return null as T;
     if (status === 401) throw new ManagerError("account", `the account ${this.access.account} is refused: check the name and the password`);
-    if (status === 403) throw new ManagerError("right", `the account ${this.access.account} has no right to ${RIGHT}; have it granted there`);
+    if (status === 403) throw new ManagerError("right", `the account ${this.access.account} has no right to ${right}; have it granted there`);
     if (status !== 200) throw new ManagerError("reach", `${this.access.address} answers ${status} to ${path.split("?")[0]}: is this the address of a platform?`);
     try {
       return await schema.validate(JSON.parse(text), { strict: true, stripUnknown: true });
@@ -104,10 +139,10 @@ export class HttpsManager implements PlatformManager {
     }
   }
 
-  private get(path: string): Promise<{ status: number; text: string }> {
+  private send(path: string, body?: unknown): Promise<{ status: number; text: string }> {
     return new Promise((done, fail) => {
       const sorry = (error: Error): void => fail(error instanceof ManagerError ? error : unreachable(this.access.address, error));
-      const asking = request(`${this.access.address.replace(/\/$/, "")}/${path}`, { agent: this.agent, timeout: WAIT_MS, headers: { accept: "application/json", authorization: `Basic ${Buffer.from(`${this.access.account}:${this.access.password}`).toString("base64")}` } }, (reply) => {
+      const asking = request(`${this.access.address.replace(/\/$/, "")}/${path}`, { agent: this.agent, timeout: WAIT_MS, method: body === undefined ? "GET" : "POST", headers: { accept: "application/json", ...(body === undefined ? {} : { "content-type": "application/json" }), authorization: `Basic ${Buffer.from(`${this.access.account}:${this.access.password}`).toString("base64")}` } }, (reply) => {
         let text = "";
         reply.setEncoding("utf8");
         reply.on("data", (some: string) => {
@@ -119,7 +154,7 @@ export class HttpsManager implements PlatformManager {
       });
       asking.on("timeout", () => asking.destroy(new ManagerError("reach", `${this.access.address} does not answer within ${WAIT_MS / 1000} s`)));
       asking.on("error", sorry);
-      asking.end();
+      asking.end(body === undefined ? undefined : JSON.stringify(body));
     });
   }
 }

@@ -4,7 +4,7 @@ import type { DiscoveredMachine, Inventory } from "#core/estate/discovery.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
 import { machineFromOvf } from "#formats/ovf/machines.ts";
 import { OvfError, type OvfSystem, readOvf } from "#formats/ovf/read-ovf.ts";
-import { type ManagerAccess, ManagerError, type PlatformManager, type Trial } from "./manager.ts";
+import { type InsideKind, type ManagerAccess, ManagerError, type PlatformManager, type Trial } from "./manager.ts";
 
 const MOST_DESCRIPTORS = 5_000;
 
@@ -40,6 +40,15 @@ export class ImageFolderManager implements PlatformManager {
       progress(`${countWords(machines.length, "machine")} described`);
     }
     return { family: "images", version: "OVF", can: [], converts: [], hosts: [], networks: [], machines };
+  }
+
+  /** Files see no connections. */
+  flows(): Promise<[]> {
+    return Promise.resolve([]);
+  }
+
+  inside(_kind: InsideKind, machine: string): Promise<never> {
+    return Promise.reject(new ManagerError("right", `${machine} is known here by its image files only; nothing can be tried from inside it`));
   }
 
   private async descriptors(): Promise<Described[]> {
