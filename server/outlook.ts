@@ -2,10 +2,12 @@ import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { measuredLags, projectedLags, scheduledCopies } from "#core/copies/legs.ts";
 import type { Estate } from "#core/estate/model.ts";
 import { askedInstant, askedLosses, type Question } from "#core/outage/question.ts";
+import { countWords } from "#core/wording/amounts.ts";
 import { type SiteHurt, sitesByHurt } from "#core/readiness/worst-site.ts";
 import type { Application } from "./application.ts";
 import { loadCopyFacts } from "./db/queries/copies.ts";
 import { loadEstate } from "./db/queries/estate.ts";
+import { estateAt } from "./estate/last-change.ts";
 import { loadSchedules } from "./db/queries/work.ts";
 
 /** What is known when a page answers for a strike and a loss. */
@@ -37,9 +39,11 @@ export function outlook(app: Application, organisationId: string, asked: { at: s
 
 async function readOutlook(app: Application, organisationId: string, asked: { at: string | null; lost: readonly string[] }): Promise<Outlook | null> {
   const { db } = app.connection;
-  const [estate, real, schedules, now] = await Promise.all([loadEstate(db, organisationId), loadCopyFacts(db, organisationId), loadSchedules(db, organisationId), app.world.now()]);
-  if (!estate) return null;
+  const [today, real, schedules, now] = await Promise.all([loadEstate(db, organisationId), loadCopyFacts(db, organisationId), loadSchedules(db, organisationId), app.world.now()]);
+  if (!today) return null;
   const { at, isNow, notes } = askedInstant(asked.at, now);
+  const { estate, changed } = at < now ? await estateAt(db, organisationId, today, at) : { estate: today, changed: 0 };
+  if (changed > 0) notes.push(`The estate is taken as it was then; ${countWords(changed, "thing has", "things have")} changed in it since.`);
   const facts = at > now ? [...real, ...copiesAhead(estate, real, schedules.filter((s) => s.running).map((s) => s.policyId), now, at)] : real;
   if (at > now) notes.push(aheadNote(schedules.some((s) => s.running)));
   const sites = sitesByHurt(estate, facts, at);

@@ -31,7 +31,8 @@ export function difference(before: Estate, after: Estate): ItemDifference[] {
   return all;
 }
 
-function fieldsThatDiffer(a: unknown, b: unknown, path = ""): { path: string; before: unknown; after: unknown }[] {
+/** Fields of one item that differ, by path; whole values where either is no record. */
+export function fieldsThatDiffer(a: unknown, b: unknown, path = ""): { path: string; before: unknown; after: unknown }[] {
   if (equal(a, b)) return [];
   if (!isRecord(a) || !isRecord(b)) return [{ path, before: a ?? null, after: b ?? null }];
   return [...new Set([...Object.keys(a), ...Object.keys(b)])].flatMap((key) => fieldsThatDiffer(a[key], b[key], path ? `${path}.${key}` : key));

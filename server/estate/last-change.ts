@@ -1,4 +1,4 @@
-import { and, desc, eq, max, min, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gt, max, min, sql } from "drizzle-orm";
 import { LIST_KINDS, SINGLE_KINDS } from "#core/estate/difference.ts";
 import type { Estate } from "#core/estate/model.ts";
 import type { Database } from "../db/connect.ts";
@@ -30,14 +30,40 @@ const sameAct = (id: number) => sql`${estateChanges.wallAt} = (select wall_at fr
 /** The estate as it was before a change, from the rows that the change left. */
 export async function estateBefore(db: Database, organisationId: string, version: number): Promise<Estate> {
   const now = (await loadEstate(db, organisationId))!;
-  const rows = await db.select().from(estateChanges).where(and(eq(estateChanges.organisationId, organisationId), sameAct(version)));
-  const was = new Map(rows.map((r) => [`${r.kind}/${r.itemId}`, r.before]));
+  const rows = await db.select(UNDOING).from(estateChanges).where(and(eq(estateChanges.organisationId, organisationId), sameAct(version)));
+  return withChangesUndone(now, rows);
+}
+
+/** What undoing a change needs to know of it. */
+export type Undoing = { kind: string; itemId: string; before: unknown };
+const UNDOING = { kind: estateChanges.kind, itemId: estateChanges.itemId, before: estateChanges.before };
+
+/** An estate with changes taken back; of several of one item the first row tells how it was. */
+export function withChangesUndone(now: Estate, rows: readonly Undoing[]): Estate {
+  const was = new Map<string, unknown>();
+  for (const r of rows) if (!was.has(`${r.kind}/${r.itemId}`)) was.set(`${r.kind}/${r.itemId}`, r.before);
   const before: Record<string, unknown> = { ...now };
   for (const kind of SINGLE_KINDS) before[kind] = was.get(`${kind}/${kind}`) ?? now[kind];
   for (const kind of LIST_KINDS) {
     const here = new Set(now[kind].map((item) => item.id));
     const kept = now[kind].flatMap((item) => (was.has(`${kind}/${item.id}`) ? (was.get(`${kind}/${item.id}`) ?? []) : [item]));
-    before[kind] = [...kept, ...rows.filter((r) => r.kind === kind && r.before !== null && !here.has(r.itemId)).map((r) => r.before)];
+    before[kind] = [...kept, ...[...was].flatMap(([key, body]) => (key.startsWith(`${kind}/`) && body !== null && !here.has(key.slice(kind.length + 1)) ? [body] : []))];
   }
   return before as Estate;
+}
+
+/**
+ * The estate as it was at an instant: today's with later changes undone, and how many items have
+ * changed since. Before it was first described it is taken as it was described then.
+ */
+export async function estateAt(db: Database, organisationId: string, now: Estate, at: number): Promise<{ estate: Estate; changed: number }> {
+  const mine = eq(estateChanges.organisationId, organisationId);
+  const [first] = await db.select({ id: min(estateChanges.id) }).from(estateChanges).where(mine);
+  if (first?.id == null) return { estate: now, changed: 0 };
+  const rows = await db
+    .select(UNDOING)
+    .from(estateChanges)
+    .where(and(mine, gt(estateChanges.modelAt, at), sql`not (${sameAct(first.id)})`))
+    .orderBy(asc(estateChanges.id));
+  return rows.length === 0 ? { estate: now, changed: 0 } : { estate: withChangesUndone(now, rows), changed: new Set(rows.map((r) => `${r.kind}/${r.itemId}`)).size };
 }
