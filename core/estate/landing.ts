@@ -2,6 +2,7 @@ import { changedBytes } from "../copies/changed-bytes.ts";
 import { placeAlone } from "../outage/place-alone.ts";
 import { countWords, listWords, sizeWords } from "../wording/amounts.ts";
 import type { FoundLanding, Inventory } from "./discovery.ts";
+import type { Gap } from "./gaps.ts";
 import { byId, diskBytes, type Estate, type LandingZone, type Machine, type Service, type SiteId, siteOfMachine } from "./model.ts";
 import { couldRunOn } from "./platforms.ts";
 
@@ -55,6 +56,16 @@ export function landingsOf(estate: Estate, found: (site: SiteId, platform: strin
     const services = servicesOf(estate, machines);
     return { site, platform, zone, machines: machines.map((m) => m.id), services: services.map((s) => s.id), requirements: requirementsOf(estate, site, platform, zone, machines, found(site, platform)) };
   });
+}
+
+/** What is missing in landing zones, as things that are wanting. */
+export function landingGaps(estate: Estate, landings: readonly Landing[]): Gap[] {
+  const ids = new Map(estate.services.map((s) => [s.name, s.id]));
+  return landings.flatMap((l) =>
+    l.requirements
+      .filter((r) => r.state === "missing")
+      .map((r, i) => ({ id: `landing/${l.site}/${l.platform}/${r.what}/${i}`, about: { kind: "services" as const, ids: r.services.flatMap((name) => ids.get(name) ?? []) }, sentence: r.sentence, remedy: r.remedy })),
+  );
 }
 
 /** Machines of other sites that could run at a site on a platform, by what its hosts are. */

@@ -1,4 +1,5 @@
 import { alg, Graph } from "@dagrejs/graphlib";
+import ELK from "elkjs/lib/elk.bundled.js";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Estate } from "../estate/model.ts";
@@ -107,13 +108,14 @@ describe("loops", () => {
 });
 
 describe("layout", () => {
+  const elk = new ELK();
   it("puts every box apart from every other, what needs left of what is needed, a loop in one place", async () => {
     await fc.assert(
       fc.asyncProperty(graphs, async (given) => {
         const graph = reference(given);
         const group = new Map(strongGroups(graph.nodes(), (id) => graph.successors(id) ?? []).flatMap((g) => (g.length > 1 ? g.map((id) => [id, `loop/${g[0]}`] as const) : [])));
         const nodes = graph.nodes().map((id) => ({ id, width: 100, height: 24, ...(group.has(id) ? { group: group.get(id)! } : {}) }));
-        const laid = await layoutGraph({ nodes, edges: graph.edges().map(({ v, w }) => ({ id: `${v}>${w}`, from: v, to: w })) });
+        const laid = await layoutGraph({ nodes, edges: graph.edges().map(({ v, w }) => ({ id: `${v}>${w}`, from: v, to: w })) }, elk);
         expect(laid.nodes).toHaveLength(given.n);
         for (const a of laid.nodes) for (const b of laid.nodes) if (a.id < b.id) expect(a.x + a.width <= b.x || b.x + b.width <= a.x || a.y + a.height <= b.y || b.y + b.height <= a.y).toBe(true);
         const at = new Map(laid.nodes.map((n) => [n.id, n]));
@@ -123,5 +125,5 @@ describe("layout", () => {
       { numRuns: 25 },
     );
   });
-  it("lays out nothing", async () => expect(await layoutGraph({ nodes: [], edges: [] })).toMatchObject({ nodes: [], edges: [] }));
+  it("lays out nothing", async () => expect(await layoutGraph({ nodes: [], edges: [] }, elk)).toMatchObject({ nodes: [], edges: [] }));
 });

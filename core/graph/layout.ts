@@ -1,4 +1,4 @@
-import ELK, { type ElkNode } from "elkjs/lib/elk.bundled.js";
+import type { ElkNode } from "elkjs/lib/elk-api.js";
 
 /** What is laid out: boxes with their size, and edges between them; members of one `group` stand together. */
 export type LayoutNode = { id: string; width: number; height: number; group?: string };
@@ -13,14 +13,15 @@ const MANY = 150;
 const GAP = 8;
 const GROUP_HEAD = 18;
 
-const elk = new ELK();
+/** Whoever lays out: in a worker, or here. */
+export type LayoutEngine = { layout(graph: ElkNode): Promise<ElkNode> };
 
 /**
  * Layers from left to right, what needs before what is needed (Sugiyama, Tagawa & Toda 1981, by
  * ELK's layered algorithm). A group is laid out as one box with its members one below the other, so
  * that a loop stands in one place.
  */
-export async function layoutGraph({ nodes, edges }: LayoutRequest): Promise<Layout> {
+export async function layoutGraph({ nodes, edges }: LayoutRequest, engine: LayoutEngine): Promise<Layout> {
   const many = nodes.length > MANY;
   const groupOf = new Map(nodes.flatMap((n) => (n.group === undefined ? [] : [[n.id, n.group] as const])));
   const outer = (id: string): string => groupOf.get(id) ?? id;
@@ -43,7 +44,7 @@ export async function layoutGraph({ nodes, edges }: LayoutRequest): Promise<Layo
     children,
     edges: edges.filter((e) => outer(e.from) !== outer(e.to)).map((e) => ({ id: e.id, sources: [outer(e.from)], targets: [outer(e.to)] })),
   };
-  const laid = await elk.layout(all);
+  const laid = await engine.layout(all);
   const boxes: Box[] = [];
   const groups: Box[] = [];
   for (const { id, x = 0, y = 0, width = 0, height = 0 } of laid.children ?? []) {

@@ -1,7 +1,7 @@
 import type { RawEstate } from "./raw-estate.ts";
 
 /** What can be changed of many items at once, as the file names and writes it. */
-export type EditableKind = "machines" | "services" | "hosts" | "stores" | "links" | "networks" | "keys" | "policies";
+export type EditableKind = "machines" | "services" | "hosts" | "stores" | "links" | "networks" | "keys" | "policies" | "groups";
 export type EditableField = { path: string; words: string; is: "quantity" | "number" | "text" | "choice" };
 
 const field = (path: string, words: string, is: EditableField["is"]): EditableField => ({ path, words, is });
@@ -28,6 +28,7 @@ export const EDITABLE: Record<EditableKind, readonly EditableField[]> = {
   links: [field("rate", "rate there", "quantity"), field("backRate", "rate back", "quantity"), field("latencyMs", "latency in ms", "number")],
   networks: [field("name", "name", "text"), field("purpose", "purpose (production, copies or staging)", "choice")],
   keys: [field("name", "name", "text")],
+  groups: [field("name", "name", "text"), field("within", "at most apart", "quantity")],
   policies: [field("name", "name", "text"), field("every", "every", "quantity")],
 };
 

@@ -5,6 +5,9 @@ import { listWords } from "#core/wording/amounts.ts";
 import { type EditableField, type EditableKind, JOINS_POLICY, withFieldSet } from "#formats/estate/editable.ts";
 import { estateFromRaw, readEstate } from "#formats/estate/read-estate.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
+import { withGraph } from "#formats/graph/dependency-graph.ts";
+import { readDot } from "#formats/graph/dot.ts";
+import { readGraphml } from "#formats/graph/graphml.ts";
 import { readSitesGeoJson } from "#formats/geojson/sites.ts";
 import { withOvfMachines } from "#formats/ovf/machines.ts";
 import { readOvf } from "#formats/ovf/read-ovf.ts";
@@ -23,8 +26,8 @@ import { CannotError, mustAct, type Person } from "../people/roles.ts";
 type Context = { app: Application; person: Person };
 export const IMPORT_MODES = ["merge", "replace"] as const;
 
-/** What is brought in: an estate file, sites as GeoJSON, an OVF descriptor whose machines shall run on a host, or a table of one kind with the meaning of its heads. */
-export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "ovf"; text: string; host: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
+/** What is brought in: an estate file, sites as GeoJSON, dependencies as GraphML or DOT, an OVF descriptor whose machines shall run on a host, or a table of one kind with the meaning of its heads. */
+export type Incoming = { form: "estate"; text: string; mode: (typeof IMPORT_MODES)[number] } | { form: "sites"; text: string } | { form: "graph"; text: string } | { form: "ovf"; text: string; host: string } | { form: "table"; bytes: Uint8Array; kind: TableKind; mapping: (string | null)[] | null };
 
 /** What an import would do; `base` is the version of the estate it was compared with, `table` tells how a table was read, `notes` what was assumed. */
 export type ImportPreview = {
@@ -107,11 +110,18 @@ async function wantedEstate(now: Estate | null, incoming: Incoming, organisation
     }
     case "sites":
       return { wanted: standing("The sites cannot be taken in", () => checked(readSitesGeoJson(incoming.text, now))), table: null, notes: [], flows: [] };
+    case "graph": {
+      const graph = isGraphml(incoming.text) ? readGraphml : readDot;
+      return { wanted: standing("The dependencies cannot be taken in", () => checked(withGraph(now, graph(incoming.text)))), table: null, notes: ["Of every service that is a node of the graph, the dependencies become those of the graph; others keep theirs."], flows: [] };
+    }
     case "ovf": {
       const { estate, notes } = standing("The descriptor cannot be taken in", () => withOvfMachines(now, readOvf(incoming.text), incoming.host));
       return { wanted: estate, table: null, notes, flows: [] };
     }
   }
 }
+
+/** GraphML is XML; DOT never begins like it. */
+const isGraphml = (text: string): boolean => text.trimStart().startsWith("<");
 
 const nothingOf = (estate: Estate): Estate => ({ ...estate, sites: [], hazards: [], links: [], networks: [], platforms: [], hosts: [], stores: [], keys: [], machines: [], services: [], groups: [], policies: [], landings: [] });

@@ -1,6 +1,7 @@
 import type { Estate } from "#core/estate/model.ts";
 import { EstateFileError, estateFromRaw } from "#formats/estate/read-estate.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
+import { GraphFileError } from "#formats/graph/dependency-graph.ts";
 import { GeoJsonError } from "#formats/geojson/sites.ts";
 import { OvfError } from "#formats/ovf/read-ovf.ts";
 import { CannotError } from "../people/roles.ts";
@@ -16,6 +17,7 @@ export function standing<T>(what: string, make: () => T): T {
   } catch (error) {
     if (error instanceof EstateFileError) throw new CannotError(`${what}: ${error.faults.map((f) => `${f.path}: ${f.message}`).join("; ")}`);
     if (error instanceof OvfError) throw new CannotError(`${what}${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
+    if (error instanceof GraphFileError) throw new CannotError(`${what}${error.line > 1 ? ` (line ${error.line})` : ""}: ${error.message}`);
     if (error instanceof GeoJsonError) throw new CannotError(`${what}: ${error.message}`);
     throw error;
   }

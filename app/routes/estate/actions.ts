@@ -64,6 +64,7 @@ async function incomingOf({ file, what, mode }: InferType<typeof previewForm>, f
   const column = form.getAll("column").map(String);
   const bytes = new Uint8Array(await file.arrayBuffer());
   if ((TABLE_KINDS as readonly string[]).includes(what)) return { form: "table", bytes, kind: what as TableKind, mapping: column.length > 0 ? column.map((id) => id || null) : null };
+  if (what === "graph") return { form: "graph", text: textOf(bytes, file.name) };
   if (what === "sites") return { form: "sites", text: textOf(bytes, file.name) };
   if (what === "ovf") return { form: "ovf", text: isTar(bytes) ? (await readOva(bytes)).descriptor : textOf(bytes, file.name), host: String(form.get("host") ?? "") };
   return { form: "estate", text: textOf(bytes, file.name), mode: mode === "replace" ? "replace" : "merge" };

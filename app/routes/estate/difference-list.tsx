@@ -1,7 +1,7 @@
-import type { ItemDifference } from "#core/estate/difference.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
 import { Notice } from "../../ui/notice.tsx";
 import type { PreviewResult } from "./actions.ts";
+import { ChangedFields } from "./item-change.tsx";
 
 export type Preview = PreviewResult["preview"];
 
@@ -30,11 +30,7 @@ export function Difference({ preview }: { preview: Preview }) {
                 <li key={`${d.kind}/${d.id}`}>
                   <span className="text-soft">{d.kind} </span>
                   <span className="figures">{d.id}</span>
-                  {d.fields.map((f) => (
-                    <span key={f.path} className="block pl-4 text-soft">
-                      {f.path}: <s>{valueWords(f.before)}</s> → {valueWords(f.after)}
-                    </span>
-                  ))}
+                  <ChangedFields fields={d.fields} />
                 </li>
               ))}
             </ul>
@@ -54,5 +50,3 @@ export function Difference({ preview }: { preview: Preview }) {
     </section>
   );
 }
-
-const valueWords = (value: ItemDifference["fields"][number]["before"]): string => (value === null ? "nothing" : typeof value === "object" ? JSON.stringify(value) : String(value));

@@ -1,5 +1,8 @@
 import { writeEstateJson, writeEstateYaml } from "#formats/estate/write-estate.ts";
 import type { Estate } from "#core/estate/model.ts";
+import { graphOf } from "#formats/graph/dependency-graph.ts";
+import { writeDot } from "#formats/graph/dot.ts";
+import { writeGraphml } from "#formats/graph/graphml.ts";
 import { writeSitesGeoJson } from "#formats/geojson/sites.ts";
 import { loadEstate } from "#server/db/queries/estate.ts";
 import { load } from "../../context.ts";
@@ -8,6 +11,8 @@ import type { Route } from "./+types/file";
 const FORMS = {
   "estate.yaml": { type: "application/yaml", write: writeEstateYaml },
   "sites.geojson": { type: "application/geo+json", write: (estate: Estate) => `${JSON.stringify(writeSitesGeoJson(estate), null, 2)}\n` },
+  "dependencies.graphml": { type: "application/xml", write: (estate: Estate) => writeGraphml(graphOf(estate)) },
+  "dependencies.dot": { type: "text/vnd.graphviz", write: (estate: Estate) => writeDot(graphOf(estate)) },
   "estate.json": { type: "application/json", write: writeEstateJson },
 } as const;
 

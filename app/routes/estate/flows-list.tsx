@@ -9,7 +9,7 @@ export function FlowsList({ connections: { flows, total }, zone }: { connections
     return (
       <p className="mt-4 max-w-2xl text-sm text-soft">
         No connections between machines have been brought in yet. A table with one row each (from machine, to machine, port, last seen; protocol and number of connections where
-        known) shows what the services lean on in truth: any flow log can be turned into one.
+        known) shows what the services lean on in truth: any flow log can be turned into one. A connected platform that looks tells them when it is discovered.
       </p>
     );
   return (
@@ -19,7 +19,7 @@ export function FlowsList({ connections: { flows, total }, zone }: { connections
       </p>
       <Sheet heads={["From", "To", "Port", "Seen", "Last"]}>
         {flows.map((f) => (
-          <tr key={`${f.from} ${f.to} ${f.protocol} ${f.port}`}>
+          <tr key={`${f.from} ${f.to} ${f.protocol} ${f.port} ${f.connections}`}>
             <th scope="row" className="figures">
               {f.from}
             </th>

@@ -11,11 +11,11 @@ const file = mixed<File>()
 
 export const previewForm = object({
   file,
-  what: string().oneOf(["estate", "sites", "ovf", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
+  what: string().oneOf(["estate", "sites", "graph", "ovf", ...TABLE_KINDS], "Choose what the file holds.").required("Choose what the file holds."),
   mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
 });
 export const changeManyForm = object({
-  kind: string().oneOf(["machines", "services", "hosts", "stores", "links", "networks", "keys", "policies"]).required(),
+  kind: string().oneOf(["machines", "services", "hosts", "stores", "links", "networks", "keys", "policies", "groups"]).required(),
   ids: string().required("Choose at least one row."),
   field: string().required("Choose what shall change."),
   value: string().trim().max(200, "Keep it under 200 characters.").default(""),

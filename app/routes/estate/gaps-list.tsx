@@ -5,8 +5,10 @@ import { useQuestionSearch } from "../../frame/question-link.ts";
 
 const HEADS: readonly [RegExp, string][] = [
   [/^(unprotected|off-site|hazard)\//, "Copies"],
-  [/^place\//, "Places to run"],
-  [/^rpo\//, "Loss that policies cannot keep"],
+  [/^(place|landing)\//, "Places to run"],
+  [/^rpo\/[^/]+$/, "Loss that policies cannot keep"],
+  [/^rpo\//, "Targets and dependencies"],
+  [/^(rto|impact|copies-in|loop|group)\/|^unsaid$/, "Targets and dependencies"],
   [/^(holder|tried)\//, "Keys"],
   [/^(transport|second|room)\//, "Stores"],
   [/^overlap\//, "Schedules"],
@@ -42,6 +44,13 @@ export function GapsList({ gaps }: { gaps: readonly Gap[] }) {
                       g.about.ids.length <= MOST_LINKS &&
                       g.about.ids.map((id) => (
                         <Link key={id} className="plain-link figures mr-2" to={`/estate/machines/${id}${search()}`}>
+                          {id}
+                        </Link>
+                      ))}
+                    {g.about.kind === "services" &&
+                      g.about.ids.length <= MOST_LINKS &&
+                      g.about.ids.map((id) => (
+                        <Link key={id} className="plain-link mr-2" to={`/estate/services/${id}${search()}`}>
                           {id}
                         </Link>
                       ))}

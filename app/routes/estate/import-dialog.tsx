@@ -16,6 +16,7 @@ const WHAT = [
   ["services", "services, CSV"],
   ["sites", "sites and their places, GeoJSON"],
   ["dependencies", "dependencies of services, CSV"],
+  ["graph", "dependencies of services, GraphML or DOT"],
   ["flows", "observed connections, CSV"],
   ["ovf", "machines, OVF descriptor or OVA archive"],
 ] as const;

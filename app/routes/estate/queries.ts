@@ -8,6 +8,9 @@ import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
 import { knownGaps } from "#server/estate/known-gaps.ts";
 import { estateVersion, lastChange } from "#server/estate/last-change.ts";
+import { readProposals } from "./proposals/queries.ts";
+import { landingGaps } from "#core/estate/landing.ts";
+import { readLandings } from "#server/platforms/landing-view.ts";
 import { outlook } from "#server/outlook.ts";
 import { readFlows } from "#server/db/queries/flows.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
@@ -34,7 +37,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const stored = await storedBytes(app.connection.db, organisationId);
   const base = await estateVersion(app.connection.db, organisationId);
   // Among very many machines it is worked out only where it is looked at.
-  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? knownGaps(app.connection.db, estate, base, at, stored) : [];
+  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? [...knownGaps(app.connection.db, estate, base, at, stored), ...landingGaps(estate, await readLandings(app.connection.db, estate))] : [];
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,
@@ -42,6 +45,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
+    proposals: show === "connections" ? await readProposals(app, estate, view.now) : null,
     connections: show === "connections" ? await readFlows(app.connection.db, organisationId, SHOWN_FLOWS) : null,
     sites: estate.sites.map((s) => ({ id: s.id, name: s.name })),
     counts: { sites: estate.sites.length, machines: estate.machines.length, services: estate.services.length, hosts: estate.hosts.length, stores: estate.stores.length, links: estate.links.length },

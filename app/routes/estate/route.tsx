@@ -20,6 +20,7 @@ import { FlowsList } from "./flows-list.tsx";
 import { GapsList } from "./gaps-list.tsx";
 import { ImportDialog } from "./import-dialog.tsx";
 import { ItemTable } from "./item-table.tsx";
+import { ProposalsList } from "./proposals/proposals-list.tsx";
 import { PlatformsList } from "./platforms/platforms-list.tsx";
 import { type EstateView, readEstateView } from "./queries.ts";
 import { SiteInspector } from "./site-inspector.tsx";
@@ -124,6 +125,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
       )}
       {view.table && <ItemTable key={view.table.kind} kind={view.table.kind} rows={view.table.rows} base={view.base} onDone={setTold} />}
       {view.platforms && <PlatformsList platforms={view.platforms} sites={view.sites} hosts={view.hosts} zone={zone} onDone={setTold} />}
+      {view.proposals && (view.connections?.total ?? 0) > 0 && <ProposalsList proposals={view.proposals} base={view.base} zone={zone} onDone={setTold} />}
       {view.connections && <FlowsList connections={view.connections} zone={zone} />}
       {view.gaps && <GapsList gaps={view.gaps} />}
       {dialog}

@@ -1,4 +1,4 @@
-import { diskBytes, type Host, type Key, type Link, type Machine, type Network, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
+import { type ConsistencyGroup, diskBytes, type Host, type Key, type Link, type Machine, type Network, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
 import { durationWords, linkRateWords, rateWords, sizeWords } from "#core/wording/amounts.ts";
 
 /** A cell as it is shown, and the number it sorts by where it is one. */
@@ -98,8 +98,13 @@ const POLICIES: Column<Policy>[] = [
   { id: "machines", head: "Machines", figures: true, value: (p) => number(p.machines.length) },
   { id: "legs", head: "To", wide: true, value: (p) => p.legs.map((l) => l.to).join(", ") },
 ];
+const GROUPS: Column<ConsistencyGroup>[] = [
+  { id: "name", head: "Group", wide: true, value: (g) => g.name },
+  { id: "machines", head: "Machines that come back to one instant", wide: true, value: (g) => g.machines.join(", ") },
+  { id: "within", head: "At most apart", figures: true, value: (g) => time(g.within) },
+];
 
-const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, networks: NETWORKS, keys: KEYS, policies: POLICIES };
+const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, networks: NETWORKS, keys: KEYS, policies: POLICIES, groups: GROUPS };
 export type ShownKind = keyof typeof TABLES;
 export const SHOWN_KINDS = Object.keys(TABLES) as ShownKind[];
 
