@@ -29,7 +29,7 @@ export function ItemTable({ kind, rows, base, onDone }: { kind: ShownKind; rows:
   const search = useQuestionSearch();
   /** A machine has a page of its own; a store opens beside the list. */
   const linkTo = (of: ShownKind, id: string): string | null => {
-    if (of === "machines") return `/estate/machines/${id}${search()}`;
+    if (of === "machines" || of === "services") return `/estate/${of}/${id}${search()}`;
     return of === "stores" ? search({ show: "stores", item: id, filter: filter || null, sort }) : null;
   };
   const shown = arranged(rows, columns, filter, sort);
