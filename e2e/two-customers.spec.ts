@@ -35,7 +35,7 @@ async function everything(request: APIRequestContext, path: string): Promise<str
 test("nothing of one customer reaches another's people, by any route", async ({ page, browser }) => {
   await signIn(page, "coordinator", "/records");
   const run = (await page.getByRole("link", { name: /^Rehearsal/ }).first().getAttribute("href"))?.split("/")[2]?.split("?")[0] ?? "00000000-0000-4000-8000-000000000000";
-  first = { machine: "booking-db", platform: "skerry-quay", form: "estate.yaml", run };
+  first = { machine: "booking-db", platform: "skerry-quay", form: "estate.yaml", service: "booking", run };
   const other = await browser.newPage();
   const skipper = secrets().signIns.find((s) => s.name === "skipper")!;
   await other.goto(address("/sign-in"));
@@ -62,6 +62,11 @@ test("nothing of one customer reaches another's people, by any route", async ({ 
     ["/estate/platforms", { act: "forget", platform: "skerry-quay" }],
     ["/estate/stores", { act: "try", store: "quay-disks" }],
     ["/estate/stores", { act: "reach-folder", store: "quay-disks", path: "/tmp", reason: "not mine" }],
+    ["/estate/services", { act: "try", id: "booking" }],
+    ["/estate/services", { act: "remove", id: "booking", name: "x", typed: "x", base: "0", reason: "not mine" }],
+    ["/estate/dependencies", { act: "dependency", service: "booking", needs: "payments", strength: "hard", base: "0", reason: "not mine" }],
+    ["/estate/proposals", { act: "accept", keys: "missing/booking/payments", base: "0", reason: "not mine" }],
+    ["/estate/setup", { act: "try-all" }],
     ["/serve", { organisation: "tern-sound" }],
   ];
   for (const [path, form] of acts) {

@@ -248,11 +248,18 @@ describe("migrations", () => {
     await client.query("insert into drizzle.__drizzle_migrations (hash, created_at) values ('first', $1)", [journal.entries[0]!.when]);
     await client.query("insert into organisation values ('o', 'Old', 'UTC')");
     await client.query("insert into work (organisation_id, kind, subject, state, foreground, person_name, reason) values ('o', 'copy', '{}', 'failed', true, 'p', 'kept')");
+    // A service of then: one check, nothing of impact, hours and contacts.
+    const service = JSON.stringify({ id: "s", name: "S", check: { kind: "tcp", seconds: 10 } });
+    await client.query("insert into estate_item values ('o', 'services', 's', 0, $1)", [service]);
+    await client.query("insert into estate_change (organisation_id, model_at, person_name, reason, kind, item_id, before, after) values ('o', 1, 'p', 'r', 'services', 's', null, $1)", [service]);
     await client.end();
     const connection = connect(url.href);
     await migrateToNewest(connection);
     await migrateToNewest(connection);
     expect((await connection.pool.query("select reason, state from work")).rows).toEqual([{ reason: "kept", state: "failed" }]);
+    const carried = { id: "s", name: "S", checks: [{ kind: "tcp", seconds: 10 }], impact: [], hours: [], contacts: [] };
+    expect((await connection.pool.query("select body from estate_item")).rows).toEqual([{ body: carried }]);
+    expect((await connection.pool.query("select before, after from estate_change")).rows).toEqual([{ before: null, after: carried }]);
     await connection.pool.query("update work set state = 'dropped'");
     expect((await connection.pool.query("select count(*)::int as n from store_usage")).rows).toEqual([{ n: 0 }]);
     await connection.pool.end();

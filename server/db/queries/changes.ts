@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, lt, sql } from "drizzle-orm";
+import { and, asc, desc, eq, lt, lte, max, sql } from "drizzle-orm";
 import { fieldsThatDiffer } from "#core/estate/difference.ts";
 import type { Database } from "../connect.ts";
 import { estateChanges } from "../schema.ts";
@@ -17,31 +17,36 @@ export async function readActs(db: Database, organisationId: string, most: numbe
     ...(item ? [eq(estateChanges.kind, item.kind), eq(estateChanges.itemId, item.id)] : []),
   );
   // All items that one act changed share its instant.
-  const acts = await db
-    .select({ id: sql<number>`max(${estateChanges.id})::int`, wallAt: estateChanges.wallAt, total: sql<number>`count(*)::int` })
-    .from(estateChanges)
-    .where(which)
-    .groupBy(estateChanges.wallAt)
-    .orderBy(desc(sql`max(${estateChanges.id})`))
-    .limit(most);
-  if (acts.length === 0) return [];
+  const acts = db.$with("acts").as(
+    db
+      .select({ act: max(estateChanges.id).as("act"), at: estateChanges.wallAt, total: sql<number>`count(*)::int`.as("total") })
+      .from(estateChanges)
+      .where(which)
+      .groupBy(estateChanges.wallAt)
+      .orderBy(desc(max(estateChanges.id)))
+      .limit(most),
+  );
   const numbered = db.$with("numbered").as(
     db
-      .select({ id: estateChanges.id, place: sql<number>`row_number() over (partition by ${estateChanges.wallAt} order by ${estateChanges.id})`.as("place") })
+      .select({ row: estateChanges.id, act: acts.act, total: acts.total, place: sql<number>`row_number() over (partition by ${acts.act} order by ${estateChanges.id})`.as("place") })
       .from(estateChanges)
-      .where(and(which, inArray(estateChanges.wallAt, acts.map((a) => a.wallAt)))),
+      .innerJoin(acts, eq(acts.at, estateChanges.wallAt))
+      .where(which),
   );
   const rows = await db
-    .with(numbered)
-    .select({ row: estateChanges })
-    .from(estateChanges)
-    .innerJoin(numbered, eq(numbered.id, estateChanges.id))
-    .where(lt(numbered.place, MOST_ITEMS + 1));
-  return acts.map(({ id, wallAt, total }) => {
-    const mine = rows.map((r) => r.row).filter((r) => r.wallAt.getTime() === wallAt.getTime());
-    const { personName, reason, modelAt } = mine[0]!;
-    return { id, personName, reason, modelAt, wallAt: wallAt.getTime(), total, items: mine.sort((a, b) => a.id - b.id).map((r) => changedItem(r.kind, r.itemId, r.before, r.after)) };
-  });
+    .with(acts, numbered)
+    .select({ change: estateChanges, act: sql<number>`${numbered.act}::int`, total: numbered.total })
+    .from(numbered)
+    .innerJoin(estateChanges, eq(estateChanges.id, numbered.row))
+    .where(lte(numbered.place, MOST_ITEMS))
+    .orderBy(desc(numbered.act), asc(estateChanges.id));
+  const found = new Map<number, EstateAct>();
+  for (const { change: c, act: id, total } of rows) {
+    const act = found.get(id) ?? { id, personName: c.personName, reason: c.reason, modelAt: c.modelAt, wallAt: c.wallAt.getTime(), total, items: [] };
+    found.set(id, act);
+    act.items.push(changedItem(c.kind, c.itemId, c.before, c.after));
+  }
+  return [...found.values()];
 }
 
 function changedItem(kind: string, id: string, before: unknown, after: unknown): ChangedItem {
