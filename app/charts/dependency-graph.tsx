@@ -15,7 +15,7 @@ const CHARACTER = 7.1;
 const LEGIBLE = 0.5;
 const LOOP_WORDS = { soft: "loop, broken by a soft dependency", order: "loop, broken by the stated order" };
 
-const widthOf = (n: GraphNode): number => Math.min(260, 34 + n.name.length * CHARACTER + n.aside.length * 6.2);
+const widthOf = (n: GraphNode): number => Math.min(340, 34 + n.name.length * CHARACTER + n.aside.length * 6.2);
 const bend = line<[number, number]>().curve(curveBumpX);
 
 /**
@@ -287,7 +287,7 @@ function NodeMark({
       opacity={faint ? 0.45 : 1}
       role="button"
       tabIndex={tabStop ? 0 : -1}
-      aria-label={`${node.name}, tier ${node.tier}${node.state === "up" ? "" : `, ${node.state} in this loss`}`}
+      aria-label={`${node.name} ${node.aside}, tier ${node.tier}${node.state === "up" ? "" : `, ${node.state} in this loss`}`}
       aria-pressed={chosen}
       className="cursor-pointer"
       onClick={onChoose}
@@ -310,10 +310,10 @@ function NodeMark({
       {legible && (
         <>
           <text x="24" y={box.height / 2 + 4.5} fontSize="13" fill="var(--ink)">
-            {node.name.length > 30 ? `${node.name.slice(0, 29)}…` : node.name}
-          </text>
-          <text x={box.width - 8} y={box.height / 2 + 4} fontSize="10.5" textAnchor="end" className="figures" fill="var(--soft)">
-            {node.aside}
+            {node.name}{" "}
+            <tspan x={box.width - 8} fontSize="10.5" textAnchor="end" className="figures" fill="var(--soft)">
+              {node.aside}
+            </tspan>
           </text>
           {mayAct && (
             <circle
@@ -327,9 +327,7 @@ function NodeMark({
               className="cursor-crosshair"
               onPointerDown={onHandle}
               onClick={(e) => e.stopPropagation()}
-            >
-              <title>Draw a dependency from here to what {node.name} needs</title>
-            </circle>
+            />
           )}
         </>
       )}

@@ -40,8 +40,8 @@ export function targetFaults(estate: Estate): TargetFault[] {
     ...estate.services.flatMap(impactFault),
     ...copiesAbroad(estate),
     ...dependencyLoops(estate)
-      .filter((l) => l.broken === null)
-      .map((l): TargetFault => ({ kind: "loop", service: l.services[0]!, path: l.services, sentence: `${listWords(l.services.map((id) => services.get(id)!.name), 6)} need each other, and nothing says which of them starts first.`, remedy: "Make one of the dependencies soft, or state the order in which they start." })),
+      .flatMap((l) => l.open)
+      .map((ids): TargetFault => ({ kind: "loop", service: ids[0]!, path: ids, sentence: `${listWords(ids.map((id) => services.get(id)!.name), 6)} need each other, and nothing says which of them starts first.`, remedy: "Make one of the dependencies soft, or state the order in which they start." })),
   ];
 }
 

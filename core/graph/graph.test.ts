@@ -100,7 +100,7 @@ describe("loops", () => {
   const loop: Given = { n: 2, edges: [[0, 1], [1, 0]] };
   it("is broken by a stated order, and not by one that names two alike", () => {
     const estate = servicesOf(loop);
-    expect(dependencyLoops(estate)).toEqual([{ services: ["s0", "s1"], broken: null }]);
+    expect(dependencyLoops(estate)).toEqual([{ services: ["s0", "s1"], broken: null, open: [["s0", "s1"]] }]);
     const ordered = (a: number, b: number) => ({ ...estate, services: estate.services.map((s, i) => ({ ...s, startOrder: i === 0 ? a : b })) });
     expect(dependencyLoops(ordered(2, 1))[0]!.broken).toBe("order");
     expect(dependencyLoops(ordered(1, 1))[0]!.broken).toBeNull();

@@ -1,8 +1,11 @@
 import type { Estate, Service, ServiceId } from "../estate/model.ts";
 import { strongGroups } from "./strong-groups.ts";
 
-/** Services that need each other, by whatever edges; `broken` tells what lets one of them start first, null where nothing does. */
-export type Loop = { services: ServiceId[]; broken: "soft" | "order" | null };
+/**
+ * Services that need each other, by whatever edges; `broken` tells what lets one of them start first,
+ * null where nothing does. `open` are those that hard dependencies alone bind, and no order parts.
+ */
+export type Loop = { services: ServiceId[]; broken: "soft" | "order" | null; open: ServiceId[][] };
 
 /** Whether every one has a place in the order of starting, and no two the same. */
 export const isOrdered = (services: readonly Service[]): boolean => new Set(services.flatMap((s) => s.startOrder ?? [])).size === services.length;
@@ -15,7 +18,8 @@ export function dependencyLoops(estate: Pick<Estate, "services">): Loop[] {
     .filter((g) => g.length > 1)
     .map((group) => {
       const hard = strongGroups(group, needs(["hard"])).filter((g) => g.length > 1);
-      if (hard.length === 0) return { services: group, broken: "soft" };
-      return { services: group, broken: hard.every((g) => isOrdered(g.map((id) => services.get(id)!))) ? "order" : null };
+      if (hard.length === 0) return { services: group, broken: "soft", open: [] };
+      const open = hard.filter((g) => !isOrdered(g.map((id) => services.get(id)!)));
+      return { services: group, broken: open.length === 0 ? "order" : null, open };
     });
 }

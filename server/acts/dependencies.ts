@@ -28,10 +28,23 @@ export async function changeDependency({ app, person }: ActContext, change: Depe
   if (change.service === change.needs) throw new CannotError("A service cannot need itself");
   if (change.order) orderMustBeWhole(change.order, services);
   const place = new Map(change.order?.map((id, i) => [id, i + 1]));
-  const next = { ...now, services: now.services.map((s) => ({ ...s, ...(place.has(s.id) ? { startOrder: place.get(s.id)! } : {}), ...(s.id === change.service ? { dependsOn: withDependency(s.dependsOn, change) } : {}) })) };
+  const next = withoutIdleOrder({ ...now, services: now.services.map((s) => ({ ...s, ...(place.has(s.id) ? { startOrder: place.get(s.id)! } : {}), ...(s.id === change.service ? { dependsOn: withDependency(s.dependsOn, change) } : {}) })) });
   const loop = newlyUnbroken(now, next);
   if (loop) return { loop: loop.map((id) => ({ id, name: services.get(id)!.name })) };
   return unlessMoved(MOVED, async () => changeEstate(app.connection.db, standing("The dependency cannot be like this", () => checked(next)), { personName: person.name, reason: change.reason, modelAt: await app.world.now() }, change.base));
+}
+
+/** An order states who starts first in a loop; once there is no loop, it would wait there for the next one unseen. */
+function withoutIdleOrder(estate: Estate): Estate {
+  const inLoops = new Set(dependencyLoops(estate).flatMap((l) => (l.broken === "soft" ? [] : l.services)));
+  return {
+    ...estate,
+    services: estate.services.map((service) => {
+      if (service.startOrder === undefined || inLoops.has(service.id)) return service;
+      const { startOrder: _idle, ...rest } = service;
+      return rest;
+    }),
+  };
 }
 
 async function present(app: Application, organisationId: string): Promise<Estate> {
@@ -49,11 +62,11 @@ function orderMustBeWhole(order: readonly ServiceId[], services: ReadonlyMap<Ser
 const withDependency = (had: readonly Dependency[], { needs, strength }: Pick<DependencyChange, "needs" | "strength">): Dependency[] =>
   strength === null ? had.filter((d) => d.service !== needs) : had.some((d) => d.service === needs) ? had.map((d) => (d.service === needs ? { service: needs, strength } : d)) : [...had, { service: needs, strength }];
 
-/** A loop that nothing breaks and that was not there, or was broken, before. */
+/** Services that hard dependencies bind in a loop without an order, and did not, or not these alone, before. */
 function newlyUnbroken(before: Estate, after: Estate): ServiceId[] | null {
   const key = (ids: readonly ServiceId[]): string => [...ids].sort().join(" ");
-  const had = new Set(dependencyLoops(before).flatMap((l) => (l.broken === null ? [key(l.services)] : [])));
-  return dependencyLoops(after).find((l) => l.broken === null && !had.has(key(l.services)))?.services ?? null;
+  const had = new Set(dependencyLoops(before).flatMap((l) => l.open.map(key)));
+  return dependencyLoops(after).flatMap((l) => l.open).find((ids) => !had.has(key(ids))) ?? null;
 }
 
 export type Answering = { keys: readonly string[]; base: number; reason: string; /** Into which service a machine of none goes. */ into?: string };

@@ -83,7 +83,7 @@ function ImportForm({ hosts, onDone }: Asked) {
           id="incoming"
           name="file"
           type="file"
-          accept=".yaml,.yml,.json,.geojson,.ovf,.ova,.csv,.tsv,.txt"
+          accept=".yaml,.yml,.json,.geojson,.graphml,.dot,.gv,.ovf,.ova,.csv,.tsv,.txt"
           onChange={forget}
           className="mt-1 w-full text-sm file:mr-3 file:rounded-[3px] file:border file:border-solid file:border-line-strong file:bg-raised file:px-3 file:py-1 file:text-ink"
         />

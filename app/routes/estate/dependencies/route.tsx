@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
 import type { Strength } from "#core/estate/model.ts";
 import { changeDependency } from "#server/acts/dependencies.ts";
@@ -119,22 +119,24 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
               </ul>
             )}
           </div>
-          <fieldset className="flex flex-wrap items-center gap-x-3">
-            <legend className="sr-only">What is shown</legend>
+          <nav aria-label="What is shown" className="flex flex-wrap items-center gap-x-3">
             {FOCUSES.map((f) => (
-              <label key={f} className={`flex items-center gap-1 ${chosen || f === "all" ? "" : "text-soft"}`}>
-                <input
-                  type="radio"
-                  name="focus"
-                  className="accent-(--accent)"
-                  checked={(chosen ? focus : "all") === f}
-                  disabled={!chosen && f !== "all"}
-                  onChange={() => address({ focus: f === "all" ? null : f })}
-                />
-                {FOCUS_WORDS[f]}
-              </label>
+              <span key={f}>
+                {chosen ? (
+                  <Link
+                    to={search({ service: chosen.id, focus: f === "all" ? null : f })}
+                    preventScrollReset
+                    aria-current={focus === f ? "true" : undefined}
+                    className={focus === f ? "font-semibold" : "plain-link"}
+                  >
+                    {FOCUS_WORDS[f]}
+                  </Link>
+                ) : (
+                  <span className={f === "all" ? "font-semibold" : "text-soft"}>{FOCUS_WORDS[f]}</span>
+                )}
+              </span>
             ))}
-          </fieldset>
+          </nav>
           <p className="text-soft">
             {nodes.length === total ? countWords(total, "service") : `${nodes.length} of ${countWords(total, "service")}`}, {countWords(edges.length, "dependency", "dependencies")}
           </p>
