@@ -3,7 +3,7 @@ import type { Command } from "commander";
 import { steadyCopies } from "#core/copies/legs.ts";
 import { UnknownLossError } from "#core/outage/closure.ts";
 import { parseInstant } from "#core/outage/question.ts";
-import { assessReadiness } from "#core/readiness/readiness.ts";
+import { assessReadiness, chainOf } from "#core/readiness/readiness.ts";
 import { durationWords } from "#core/wording/amounts.ts";
 import { EngineError } from "#engine/errors.ts";
 import { EstateFileError, readEstate } from "#formats/estate/read-estate.ts";
@@ -40,7 +40,7 @@ async function project(o: Options): Promise<ExitCode> {
         recoverySeconds: s.recovery?.serviceable ?? (s.verdict === "cannot-return" ? null : 0),
         verdict: s.verdict,
         reasons: [s.sentence, ...s.reasons],
-        chain: s.chain.map((l) => ({ step: l.step, start: l.start, finish: l.finish })),
+        chain: chainOf(estate, readiness.runbook, s.service).map((l) => ({ step: l.step, start: l.start, finish: l.finish })),
       }));
       say(JSON.stringify({ at: isoSeconds(at), lost: o.lose, points: source, services }));
       return 0;

@@ -7,7 +7,7 @@ import { type SiteHurt, sitesByHurt } from "#core/readiness/worst-site.ts";
 import type { Application } from "./application.ts";
 import { loadCopyFacts } from "./db/queries/copies.ts";
 import { loadEstate } from "./db/queries/estate.ts";
-import { estateAt } from "./estate/last-change.ts";
+import { estateAt, estateVersion } from "./estate/last-change.ts";
 import { loadSchedules } from "./db/queries/work.ts";
 
 /** What is known when a page answers for a strike and a loss. */
@@ -46,11 +46,32 @@ async function readOutlook(app: Application, organisationId: string, asked: { at
   if (changed > 0) notes.push(`The estate is taken as it was then; ${countWords(changed, "thing has", "things have")} changed in it since.`);
   const facts = at > now ? [...real, ...copiesAhead(estate, real, schedules.filter((s) => s.running).map((s) => s.policyId), now, at)] : real;
   if (at > now) notes.push(aheadNote(schedules.some((s) => s.running)));
-  const sites = sitesByHurt(estate, facts, at);
+  const sites = await knownHurt(app, estate, changed, facts, at);
   const chosen = askedLosses(estate, asked.lost);
   notes.push(...chosen.notes);
   const lost = chosen.lost.length > 0 ? chosen.lost : sites.slice(0, 1).map((s) => s.site);
   return { now, at, isNow, lost, notes, estate, facts, sites };
+}
+
+const HURT_KEPT = 30;
+const hurt = new WeakMap<Application["connection"], Map<string, SiteHurt[]>>();
+
+/**
+ * How much each site's loss would hurt takes a whole assessment a site: it is kept for as long as the
+ * estate, the copies and the minute stay the same. Nothing but the order of sites hangs on it.
+ */
+async function knownHurt(app: Application, estate: Estate, changed: number, facts: readonly CopyFact[], at: number): Promise<SiteHurt[]> {
+  const organisationId = estate.organisation.id;
+  const kept = hurt.get(app.connection) ?? new Map<string, SiteHurt[]>();
+  hurt.set(app.connection, kept);
+  const damaged = facts.reduce((n, f) => n + (f.state === "damaged" ? 1 : 0), 0);
+  const key = [organisationId, await estateVersion(app.connection.db, organisationId), changed, facts.length, facts.at(-1)?.arrivedAt, damaged, Math.floor(at / 60_000)].join("/");
+  const had = kept.get(key);
+  if (had) return had;
+  if (kept.size >= HURT_KEPT) kept.clear();
+  const found = sitesByHurt(estate, facts, at);
+  kept.set(key, found);
+  return found;
 }
 
 const aheadNote = (running: boolean): string =>

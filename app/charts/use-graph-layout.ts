@@ -10,18 +10,17 @@ export function useGraphLayout(request: LayoutRequest, key: string): { layout: L
   const [found, setFound] = useState<{ key: string; layout: Layout } | null>(null);
   const [failed, setFailed] = useState<string | null>(null);
   useEffect(() => {
-    let wanted = true;
+    let isOpen = true;
     engine ??= new ELK({ workerUrl });
-    layoutGraph(request, engine).then(
-      (layout) => {
-        if (wanted) setFound({ key, layout });
-      },
-      () => {
-        if (wanted) setFailed(key);
-      },
-    );
+    layoutGraph(request, engine)
+      .then((layout) => isOpen && setFound({ key, layout }), () => isOpen && setFailed(key))
+      .finally(() => (isOpen = false));
     return () => {
-      wanted = false;
+      if (!isOpen) return;
+      // What nobody waits for any more would keep the next one waiting.
+      isOpen = false;
+      engine?.terminateWorker();
+      engine = undefined;
     };
     // The key stands for all that the request says.
   }, [key]);

@@ -4,6 +4,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Estate } from "../estate/model.ts";
 import { smallEstate } from "../tests/small-estate.ts";
+import { edgesAmong, mostCarrying } from "./carriers.ts";
 import { dependentBits, placesOf } from "./dependents.ts";
 import { layoutGraph } from "./layout.ts";
 import { dependencyLoops } from "./loops.ts";
@@ -82,6 +83,27 @@ describe("graph functions against @dagrejs/graphlib", () => {
         }
       }),
     );
+  });
+
+  it("joins services that are shown exactly where a way leads past those that are not", () => {
+    fc.assert(
+      fc.property(graphs, fc.array(fc.boolean(), { minLength: 24, maxLength: 24 }), (given, picked) => {
+        const estate = servicesOf(given);
+        const shown = new Set(estate.services.map((s) => s.id).filter((_, i) => picked[i]));
+        const graph = reference(given);
+        const edges = new Set(edgesAmong(estate, shown).map((e) => `${e.from} ${e.to}`));
+        for (const a of shown) {
+          // Between two that are shown only hidden ones may stand: others have no way on.
+          const past = new Graph({ directed: true });
+          for (const id of graph.nodes()) past.setNode(id);
+          for (const { v, w } of graph.edges()) if (v === a || !shown.has(v)) past.setEdge(v, w);
+          const distances = alg.dijkstra(past, a, () => 1, (v) => past.outEdges(v) ?? []);
+          for (const b of shown) if (a !== b) expect(edges.has(`${a} ${b}`)).toBe(Number.isFinite(distances[b]!.distance));
+        }
+      }),
+    );
+    // Of five chained diamonds the end carries all, each side of the last all before them and itself not the other.
+    expect(mostCarrying(servicesOf(diamonds(5)), 3)).toEqual([{ id: "s15", carries: 15 }, { id: "s13", carries: 13 }, { id: "s14", carries: 13 }]);
   });
 
   it("goes through a hundred chained diamonds without trying their 2^100 ways", () => {

@@ -1,5 +1,3 @@
-import type { ElkNode } from "elkjs/lib/elk-api.js";
-
 /** What is laid out: boxes with their size, and edges between them; members of one `group` stand together. */
 export type LayoutNode = { id: string; width: number; height: number; group?: string };
 export type LayoutEdge = { id: string; from: string; to: string };
@@ -13,8 +11,13 @@ const MANY = 150;
 const GAP = 8;
 const GROUP_HEAD = 18;
 
+/** A graph as the engine takes it, and as it gives it back with places (the part of ELK's JSON that is used). */
+type EngineBox = { id: string; x?: number; y?: number; width?: number; height?: number };
+type EngineEdge = { id: string; sources: string[]; targets: string[]; sections?: { id: string; startPoint: EnginePoint; endPoint: EnginePoint; bendPoints?: EnginePoint[] }[] };
+type EnginePoint = { x: number; y: number };
+type EngineGraph = EngineBox & { layoutOptions?: Record<string, string>; children?: EngineBox[]; edges?: EngineEdge[] };
 /** Whoever lays out: in a worker, or here. */
-export type LayoutEngine = { layout(graph: ElkNode): Promise<ElkNode> };
+export type LayoutEngine = { layout(graph: EngineGraph): Promise<EngineGraph> };
 
 /**
  * Layers from left to right, what needs before what is needed (Sugiyama, Tagawa & Toda 1981, by
@@ -27,16 +30,16 @@ export async function layoutGraph({ nodes, edges }: LayoutRequest, engine: Layou
   const outer = (id: string): string => groupOf.get(id) ?? id;
   const members = new Map<string, LayoutNode[]>();
   for (const node of nodes) if (node.group !== undefined) members.set(node.group, [...(members.get(node.group) ?? []), node]);
-  const children: ElkNode[] = [
+  const children: EngineBox[] = [
     ...nodes.filter((n) => n.group === undefined).map(({ id, width, height }) => ({ id, width, height })),
     ...[...members].map(([id, of]) => ({ id, width: Math.max(...of.map((n) => n.width)) + 2 * GAP, height: GROUP_HEAD + of.reduce((sum, n) => sum + n.height + GAP, 0) })),
   ];
-  const all: ElkNode = {
+  const all: EngineGraph = {
     id: "all",
     layoutOptions: {
       "elk.algorithm": "layered",
       "elk.direction": "RIGHT",
-      "elk.layered.spacing.nodeNodeBetweenLayers": "56",
+      "elk.layered.spacing.nodeNodeBetweenLayers": "44",
       "elk.spacing.nodeNode": "12",
       "elk.edgeRouting": "POLYLINE",
       ...(many ? { "elk.layered.thoroughness": "1", "elk.layered.nodePlacement.strategy": "SIMPLE" } : {}),

@@ -21,6 +21,6 @@ export function reachFrom(start: string, edges: (node: string) => readonly strin
 /** The nodes from the start of a search to one that it reached, both included. */
 export function wayTo(reached: ReadonlyMap<string, string | null>, node: string): string[] {
   const way: string[] = [];
-  for (let at: string | null | undefined = node; at != null; at = reached.get(at)) way.unshift(at);
-  return way;
+  for (let at: string | null = node; at !== null; at = reached.get(at) ?? null) way.push(at);
+  return way.reverse();
 }

@@ -5,7 +5,7 @@ import { resourceWords } from "../estate/resources.ts";
 import { outageOf, serviceStates } from "../outage/closure.ts";
 import { lossName } from "../outage/question.ts";
 import { checkStep, CoordinatorLostError, generateRunbook } from "../runbook/generate.ts";
-import type { RunbookStep, TimedRunbook } from "../runbook/runbook.ts";
+import type { TimedRunbook } from "../runbook/runbook.ts";
 import { chainTo, type TimedStep } from "../timeline/simulate.ts";
 import { durationWords, listWords } from "../wording/amounts.ts";
 
@@ -37,7 +37,6 @@ export type ServiceReadiness = {
   reasons: string[];
   loss: Loss | null;
   recovery: Stretch | null;
-  chain: ChainLink[];
 };
 
 export type Readiness = {
@@ -63,10 +62,11 @@ export function assessReadiness(estate: Estate, facts: readonly CopyFact[], lost
     noRunbook = error.message;
   }
   const copiesOf = recoveryCopies(estate, facts, at, outage.stores, outage.machines);
+  const heaviest = runbook ? heaviestOf(runbook) : new Map<string, Heaviest>();
   const services = estate.services.map((service): ServiceReadiness => {
     const common = { service: service.id, name: service.name, tier: service.tier, owner: service.owner, rto: service.rto, rpo: service.rpo, mtd: service.mtd, wrt: service.wrt };
     const state = states.get(service.id)!;
-    const none = { loss: null, recovery: null, chain: [] };
+    const none = { loss: null, recovery: null };
     if (state.kind !== "down") {
       const sentence = state.kind === "up" ? "stays up" : `stays up, impaired: ${state.because}`;
       return { ...common, ...none, verdict: "stays-up", sentence, reasons: state.kind === "up" ? [] : [state.because] };
@@ -77,10 +77,9 @@ export function assessReadiness(estate: Estate, facts: readonly CopyFact[], lost
       const reason = plan?.kind === "cannot" ? plan.reason : (noRunbook ?? state.because);
       return { ...common, ...none, loss, verdict: "cannot-return", sentence: `cannot return: ${reason}`, reasons: plan?.kind === "cannot" ? plan.details : [reason] };
     }
-    const chain = chainOf(estate, runbook, checkStep(service.id));
     const finish = (id: string): number => runbook.timeline.steps.get(id)?.finish ?? runbook.timeline.steps.get("declare")!.finish;
     const recovery: Stretch = { detected: finish("detect"), declared: finish("declare"), coordinatorReady: finish("return-coordinator"), serviceable: finish(checkStep(service.id)) };
-    return { ...common, loss, recovery, chain, ...judge(estate, service, loss, recovery, chain, runbook, at) };
+    return { ...common, loss, recovery, ...judge(estate, service, loss, recovery, deciding(estate, runbook, heaviest.get(checkStep(service.id))!), at) };
   });
   return { at, lost: [...lost], services, runbook, noRunbook, headline: headline(estate, services, lost, at, now) };
 }
@@ -104,14 +103,12 @@ function judge(
   service: Service,
   loss: Loss | null,
   recovery: Stretch,
-  chain: readonly ChainLink[],
-  runbook: TimedRunbook,
+  why: { short: string; reasons: string[] },
   at: number,
 ): Pick<ServiceReadiness, "verdict" | "sentence" | "reasons"> {
   const machines = byId(estate.machines);
   const late = recovery.serviceable - service.rto;
   const over = (loss?.seconds ?? 0) - service.rpo;
-  const why = deciding(chain, runbook);
   const reasons: string[] = [];
   const group = loss && estate.groups.find((g) => g.machines.includes(loss.machine));
   if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives${group ? ` and agrees with the others of ${group.name}` : ""} is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${listWords(estate.stores.filter((s) => loss.stores.includes(s.id)).map((s) => s.name))}${loss.predicted ? " (by schedule)" : ""}.`);
@@ -127,12 +124,13 @@ function judge(
   return { verdict: "in-time", sentence: `in time: ${durationWords(-late)} to spare`, reasons };
 }
 
-/** The critical chain in words, with the waits that stand in it. */
-function chainOf(estate: Estate, runbook: TimedRunbook, id: string): ChainLink[] {
-  const titles = new Map(runbook.steps.map((step) => [step.id, step.title]));
-  return chainTo(runbook.timeline, id).map((step: TimedStep) => ({
+/** The critical chain of a service in words, with the waits that stand in it; empty where it does not return. */
+export function chainOf(estate: Estate, runbook: TimedRunbook | null, service: ServiceId): ChainLink[] {
+  if (!runbook?.timeline.steps.has(checkStep(service))) return [];
+  const steps = byId(runbook.steps);
+  return chainTo(runbook.timeline, checkStep(service)).map((step: TimedStep) => ({
     step: step.id,
-    title: titles.get(step.id)!,
+    title: steps.get(step.id)!.title,
     start: step.start,
     finish: step.finish,
     waited: step.start - step.ready,
@@ -140,21 +138,57 @@ function chainOf(estate: Estate, runbook: TimedRunbook, id: string): ChainLink[]
   }));
 }
 
-/** What weighs most in a chain: a wait, or the longest step. */
-function deciding(chain: readonly ChainLink[], runbook: TimedRunbook): { short: string; reasons: string[] } {
-  const steps = new Map<string, RunbookStep>(runbook.steps.map((s) => [s.id, s]));
-  const longest = [...chain].sort((a, b) => b.finish - b.start - (a.finish - a.start))[0]!;
-  const wait = [...chain].filter((l) => l.waitedFor).sort((a, b) => b.waited - a.waited)[0];
-  const opening = chain.filter((l) => steps.get(l.step)!.service === null);
+/** What weighs most in the chain to a step: its longest step, its longest wait for a resource, the steps before any service's. */
+type Heaviest = { longest: TimedStep; wait: TimedStep | null; opening: TimedStep[] };
+
+/**
+ * Of every step. Chains share their beginnings and may be as long as there are services, so each is
+ * told from the one that it continues, not walked anew: linear in the steps.
+ */
+function heaviestOf(runbook: TimedRunbook): Map<string, Heaviest> {
+  const found = new Map<string, Heaviest>();
+  const ofService = new Map(runbook.steps.map((s) => [s.id, s.service !== null]));
+  const waited = (step: TimedStep): number => step.start - step.ready;
+  const length = (step: TimedStep): number => step.finish - step.start;
+  for (const id of runbook.timeline.steps.keys())
+    for (const step of unknownTo(runbook, found, id)) {
+      const before = step.reason.kind === "start" ? undefined : found.get(step.reason.kind === "after" ? step.reason.step : step.reason.freedBy);
+      const waits = step.reason.kind === "resource" && (!before?.wait || waited(step) > waited(before.wait));
+      found.set(step.id, {
+        longest: before && length(step) <= length(before.longest) ? before.longest : step,
+        wait: waits ? step : (before?.wait ?? null),
+        opening: ofService.get(step.id) ? (before?.opening ?? []) : [...(before?.opening ?? []), step],
+      });
+    }
+  return found;
+}
+
+/** The part of a chain that is not known yet, in its order. */
+function unknownTo(runbook: TimedRunbook, known: ReadonlyMap<string, unknown>, id: string): TimedStep[] {
+  const chain: TimedStep[] = [];
+  for (let at: string | undefined = id; at !== undefined && !known.has(at); ) {
+    const step: TimedStep = runbook.timeline.steps.get(at)!;
+    chain.push(step);
+    at = step.reason.kind === "after" ? step.reason.step : step.reason.kind === "resource" ? step.reason.freedBy : undefined;
+  }
+  return chain.reverse();
+}
+
+function deciding(estate: Estate, runbook: TimedRunbook, { longest, wait, opening }: Heaviest): { short: string; reasons: string[] } {
+  const steps = byId(runbook.steps);
+  const title = (step: TimedStep): string => lowerFirst(steps.get(step.id)!.title);
+  const length = longest.finish - longest.start;
+  const waited = wait ? wait.start - wait.ready : 0;
   const openingSeconds = opening.at(-1)?.finish ?? 0;
+  const waitedFor = wait?.reason.kind === "resource" ? resourceWords(estate, wait.reason.resource) : "";
   const reasons = [
-    ...(opening.length > 0 ? [`${durationWords(openingSeconds)} pass before anything can be brought back: ${opening.map((l) => `${lowerFirst(l.title)} ${durationWords(l.finish - l.start)}`).join(", ")}.`] : []),
-    ...(wait ? [`Waits ${durationWords(wait.waited)} for ${wait.waitedFor} (${lowerFirst(wait.title)}).`] : []),
-    `The longest step on its way: ${lowerFirst(longest.title)}, ${durationWords(longest.finish - longest.start)}.`,
+    ...(opening.length > 0 ? [`${durationWords(openingSeconds)} pass before anything can be brought back: ${opening.map((s) => `${title(s)} ${durationWords(s.finish - s.start)}`).join(", ")}.`] : []),
+    ...(wait ? [`Waits ${durationWords(waited)} for ${waitedFor} (${title(wait)}).`] : []),
+    `The longest step on its way: ${title(longest)}, ${durationWords(length)}.`,
   ];
-  if (wait && wait.waited > longest.finish - longest.start) return { short: `waits ${durationWords(wait.waited)} for ${wait.waitedFor}`, reasons };
-  if (openingSeconds > longest.finish - longest.start) return { short: `${durationWords(openingSeconds)} pass until the coordinator can begin`, reasons };
-  return { short: `${lowerFirst(longest.title)} takes ${durationWords(longest.finish - longest.start)}`, reasons };
+  if (waited > length) return { short: `waits ${durationWords(waited)} for ${waitedFor}`, reasons };
+  if (openingSeconds > length) return { short: `${durationWords(openingSeconds)} pass until the coordinator can begin`, reasons };
+  return { short: `${title(longest)} takes ${durationWords(length)}`, reasons };
 }
 
 const lowerFirst = (text: string): string => text.slice(0, 1).toLowerCase() + text.slice(1);

@@ -35,7 +35,9 @@ export function generateRunbook(estate: Estate, facts: readonly CopyFact[], requ
   const plans = planMachines(estate, facts, outage, request, order);
   const bare: BareStep[] = [];
   const begin = openingSteps(estate, outage, request, bare);
-  for (const id of order) if (plans.services.get(id)?.kind === "returns") serviceSteps(estate, outage, services.get(id)!, plans, order, begin, bare);
+  const place = new Map(order.map((id, i) => [id, i]));
+  const made = new Set<MachineId>();
+  for (const id of order) if (plans.services.get(id)?.kind === "returns") serviceSteps(estate, outage, services.get(id)!, plans, place, begin, made, bare);
   prioritise(estate, bare, order);
   const steps = queueBehindBetter(bare);
   const resources = estateResources(estate, request.at);
@@ -221,11 +223,10 @@ export class CoordinatorLostError extends Error {
   override readonly name = "CoordinatorLostError";
 }
 
-function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: Plans, order: readonly ServiceId[], begin: readonly string[], steps: BareStep[]): void {
+function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: Plans, place: ReadonlyMap<ServiceId, number>, begin: readonly string[], made: Set<MachineId>, steps: BareStep[]): void {
   const machines = byId(estate.machines);
   const hosts = byId(estate.hosts);
   const stores = byId(estate.stores);
-  const place = new Map(order.map((id, i) => [id, i]));
   // Within a loop of hard dependencies only those earlier in the order are waited for.
   const dependencies = service.dependsOn
     .filter((d) => d.strength === "hard" && plans.services.get(d.service)?.kind === "returns" && place.get(d.service)! < place.get(service.id)!)
@@ -237,7 +238,9 @@ function serviceSteps(estate: Estate, outage: Outage, service: Service, plans: P
     const machine = machines.get(id)!;
     const boot = `boot/${id}`;
     booted.push(boot);
-    if (steps.some((s) => s.id === boot)) continue;
+    // A machine that another service brought back already is there.
+    if (made.has(id)) continue;
+    made.add(id);
     const host = hosts.get(plan.host)!;
     const store = stores.get(plan.stores[0]!)!;
     const common = { priority: [], service: service.id, machine: id };

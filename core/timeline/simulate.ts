@@ -73,7 +73,7 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
     waiting.set(step.id, after.size);
     for (const id of after) {
       if (!all.has(id)) throw new TimelineError("unknown-step", [id]);
-      followers.set(id, [...(followers.get(id) ?? []), step.id]);
+      listed(followers, id).push(step.id);
     }
   }
   const free = new Map(resources.units);
@@ -81,6 +81,7 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
   const timed = new Map<string, TimedStep>();
   const readyAt = new Map<string, { at: number; because: string | null }>();
   let ready: TimelineStep[] = [];
+  let isSorted = true;
   let running: Running[] = [];
   let now = 0;
   const shares = new Map<string, ShareStep[]>();
@@ -89,15 +90,16 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
     for (const [{ step }, rate] of rateOf)
       if (step.work.kind === "flow" && rate < Infinity) for (const { resource, coefficient } of step.work.uses) used.set(resource, (used.get(resource) ?? 0) + rate * coefficient);
     for (const [id, sum] of used) {
-      const list = shares.get(id) ?? [];
+      const list = listed(shares, id);
       const capacity = capacities.get(id) ?? 0;
-      if (list.at(-1)?.used !== sum || list.at(-1)?.capacity !== capacity) shares.set(id, [...list, { at: now, used: sum, capacity }]);
+      if (list.at(-1)?.used !== sum || list.at(-1)?.capacity !== capacity) list.push({ at: now, used: sum, capacity });
     }
   };
 
   const makeReady = (id: string, because: string | null): void => {
     readyAt.set(id, { at: now, because });
     ready.push(all.get(id)!.step);
+    isSorted = false;
   };
   for (const step of steps) if (waiting.get(step.id) === 0) makeReady(step.id, null);
 
@@ -110,7 +112,9 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
   };
 
   const startReady = (): void => {
-    ready.sort(byPriority);
+    // Those that stay keep their order.
+    if (!isSorted) ready.sort(byPriority);
+    isSorted = true;
     const left: TimelineStep[] = [];
     for (const step of ready) {
       if (step.holds.some((unit) => (free.get(unit) ?? 0) < 1)) {
@@ -187,6 +191,15 @@ export function simulateTimeline(steps: readonly TimelineStep[], resources: Time
   return timeline;
 }
 
+/** The list of a key, which is made where there is none yet. */
+function listed<T>(lists: Map<string, T[]>, key: string): T[] {
+  const had = lists.get(key);
+  if (had) return had;
+  const list: T[] = [];
+  lists.set(key, list);
+  return list;
+}
+
 function rateNow(list: readonly { fromSeconds: number; rate: number }[], now: number): number {
   let rate = list[0]?.rate ?? 0;
   for (const step of list) if (step.fromSeconds <= now + EPSILON) rate = step.rate;
@@ -197,7 +210,7 @@ function rateNow(list: readonly { fromSeconds: number; rate: number }[], now: nu
 function addSlack(steps: readonly TimelineStep[], timeline: Timeline): void {
   const latest = new Map<string, number>();
   const successors = new Map<string, string[]>();
-  const add = (from: string, to: string): void => void successors.set(from, [...(successors.get(from) ?? []), to]);
+  const add = (from: string, to: string): void => void listed(successors, from).push(to);
   for (const step of steps) {
     for (const id of new Set(step.after)) add(id, step.id);
     const { reason } = timeline.steps.get(step.id)!;

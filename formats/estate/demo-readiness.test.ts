@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { steadyCopies } from "#core/copies/legs.ts";
-import { assessReadiness } from "#core/readiness/readiness.ts";
+import { durationWords } from "#core/wording/amounts.ts";
+import { assessReadiness, chainOf } from "#core/readiness/readiness.ts";
 import { sitesByHurt } from "#core/readiness/worst-site.ts";
 import { readEstate } from "./read-estate.ts";
 import { demoText } from "./tests/demo-text.ts";
@@ -38,9 +39,15 @@ describe("the demo", () => {
         expect(declared).toBeLessThanOrEqual(coordinatorReady);
         expect(coordinatorReady).toBeLessThan(serviceable);
         // The chain explains the whole time: it begins at the strike, is unbroken, and ends at the check.
-        expect(s.chain[0]!.start).toBe(0);
-        expect(s.chain.at(-1)!.finish).toBeCloseTo(serviceable, 6);
-        for (let k = 1; k < s.chain.length; k++) expect(s.chain[k]!.start).toBeCloseTo(s.chain[k - 1]!.finish, 6);
+        const chain = chainOf(estate, readiness.runbook, s.service);
+        expect(chain[0]!.start).toBe(0);
+        expect(chain.at(-1)!.finish).toBeCloseTo(serviceable, 6);
+        for (let k = 1; k < chain.length; k++) expect(chain[k]!.start).toBeCloseTo(chain[k - 1]!.finish, 6);
+        // The reasons name what weighs most in it.
+        const longest = Math.max(...chain.map((l) => l.finish - l.start));
+        const waited = Math.max(0, ...chain.filter((l) => l.waitedFor).map((l) => l.waited));
+        expect(s.reasons.join(" ")).toContain(`${durationWords(longest)}.`);
+        if (waited > 0) expect(s.reasons.join(" ")).toContain(`Waits ${durationWords(waited)} for `);
       }
       // No host is given more than it has.
       const plans = [...(readiness.runbook?.machines.values() ?? [])];

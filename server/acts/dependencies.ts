@@ -41,7 +41,8 @@ function withoutIdleOrder(estate: Estate): Estate {
     ...estate,
     services: estate.services.map((service) => {
       if (service.startOrder === undefined || inLoops.has(service.id)) return service;
-      const { startOrder: _idle, ...rest } = service;
+      const rest = { ...service };
+      delete rest.startOrder;
       return rest;
     }),
   };

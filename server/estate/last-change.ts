@@ -59,7 +59,7 @@ export function withChangesUndone(now: Estate, rows: readonly Undoing[]): Estate
 export async function estateAt(db: Database, organisationId: string, now: Estate, at: number): Promise<{ estate: Estate; changed: number }> {
   const mine = eq(estateChanges.organisationId, organisationId);
   const [first] = await db.select({ id: min(estateChanges.id) }).from(estateChanges).where(mine);
-  if (first?.id == null) return { estate: now, changed: 0 };
+  if (typeof first?.id !== "number") return { estate: now, changed: 0 };
   const rows = await db
     .select(UNDOING)
     .from(estateChanges)

@@ -1,6 +1,6 @@
 import { byId } from "#core/estate/model.ts";
 import { lossName } from "#core/outage/question.ts";
-import { assessReadiness, type ServiceReadiness } from "#core/readiness/readiness.ts";
+import { assessReadiness, chainOf, type ServiceReadiness } from "#core/readiness/readiness.ts";
 import { countWords } from "#core/wording/amounts.ts";
 import type { Application } from "#server/application.ts";
 import { lastProofs, type LastProof } from "#server/db/queries/runs.ts";
@@ -34,6 +34,7 @@ export async function readReadiness(app: Application, organisationId: string, as
     lostNames: lost.map((id) => lossName(estate, id)),
     chosen: service && {
       ...service,
+      chain: chainOf(estate, readiness.runbook, service.service),
       dependsOn: plan!.dependsOn.map((d) => ({ name: services.get(d.service)!.name, strength: d.strength })),
       machines: plan!.machines.map((id) => {
         const planned = readiness.runbook?.machines.get(id);

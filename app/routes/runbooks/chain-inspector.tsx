@@ -1,12 +1,12 @@
 import { Link } from "react-router";
-import type { ServiceReadiness } from "#core/readiness/readiness.ts";
+import type { ChainLink, ServiceReadiness } from "#core/readiness/readiness.ts";
 import { durationWords } from "#core/wording/amounts.ts";
 import { useQuestionSearch } from "../../frame/question-link.ts";
 import { ChainList } from "../../runs/chain-list.tsx";
 import { verdictTone } from "../readiness/ruler-line.ts";
 
 /** What decides when one service is serviceable, link by link. */
-export function ChainInspector({ chosen }: { chosen: ServiceReadiness }) {
+export function ChainInspector({ chosen }: { chosen: ServiceReadiness & { chain: readonly ChainLink[] } }) {
   const search = useQuestionSearch();
   const tone = verdictTone(chosen.verdict);
   return (

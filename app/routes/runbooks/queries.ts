@@ -1,8 +1,8 @@
 import { byId, type Estate } from "#core/estate/model.ts";
 import { resourceWords } from "#core/estate/resources.ts";
 import { lossName } from "#core/outage/question.ts";
-import { assessReadiness, type ServiceReadiness } from "#core/readiness/readiness.ts";
-import type { TimedRunbook } from "#core/runbook/runbook.ts";
+import { assessReadiness, chainOf, type ServiceReadiness } from "#core/readiness/readiness.ts";
+import type { RunbookStep, TimedRunbook } from "#core/runbook/runbook.ts";
 import { unitUsage } from "#core/timeline/unit-usage.ts";
 import { listWords, rateWords } from "#core/wording/amounts.ts";
 import type { Application } from "#server/application.ts";
@@ -24,14 +24,15 @@ export async function readRunbook(app: Application, organisationId: string, aske
   if (!runbook) return { ...base, rows: [], opening: [], strips: [], machines: [], cannot: [], notes: [], end: 0, chosen: null, title: `${names} lost: no runbook`, steps: [] };
   const returning = readiness.services.filter((s) => s.recovery !== null);
   const picked = returning.find((s) => s.service === chosen) ?? [...returning].sort((a, b) => a.tier - b.tier || b.recovery!.serviceable - b.rto - (a.recovery!.serviceable - a.rto))[0] ?? null;
-  const chain = new Set(picked?.chain.map((l) => l.step));
+  const links = picked ? chainOf(estate, runbook, picked.service) : [];
+  const chain = new Set(links.map((l) => l.step));
+  const stepsOf = new Map<string | null, RunbookStep[]>();
+  for (const s of runbook.steps) stepsOf.set(s.service, [...(stepsOf.get(s.service) ?? []), s]);
   const bars = (service: string | null): TimelineBar[] =>
-    runbook.steps
-      .filter((s) => s.service === service)
-      .map((s) => {
+    (stepsOf.get(service) ?? []).map((s) => {
         const t = runbook.timeline.steps.get(s.id)!;
         return { id: s.id, title: s.title, short: `${STEP_WORDS[s.kind]}${s.machine ? ` ${s.machine}` : ""}`, start: t.start, finish: t.finish, ready: t.ready, waitsFor: t.reason.kind === "resource" ? resourceWords(estate, t.reason.resource) : null, onChain: chain.has(s.id), machine: s.machine, state: "projected" };
-      });
+    });
   const hosts = byId(estate.hosts);
   const stores = byId(estate.stores);
   const strips = sharedStrips(estate, runbook);
@@ -46,7 +47,7 @@ export async function readRunbook(app: Application, organisationId: string, aske
     cannot: readiness.services.filter((s) => s.verdict === "cannot-return").map((s) => ({ name: s.name, sentence: s.sentence, reasons: s.reasons })),
     notes: runbook.notes,
     end: runbook.timeline.end,
-    chosen: picked,
+    chosen: picked && { ...picked, chain: links },
     steps: runbook.steps.map((s) => {
       const t = runbook.timeline.steps.get(s.id)!;
       return { id: s.id, title: s.title, actor: s.actor, start: t.start, finish: t.finish, slack: t.slack };

@@ -26,8 +26,8 @@ export const meta: Route.MetaFunction = () => [{ title: "Dependencies · Estate 
 export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const { searchParams } = new URL(request.url);
-    const focus = FOCUSES.find((f) => f === searchParams.get("focus")) ?? "all";
-    return { view: await readDependencies(context.app, who.organisationId, askedQuestion(request), searchParams.get("service"), focus), focus };
+    const focus = FOCUSES.find((f) => f === searchParams.get("focus")) ?? null;
+    return { view: await readDependencies(context.app, who.organisationId, askedQuestion(request), searchParams.get("service"), focus) };
   });
 }
 
@@ -47,10 +47,10 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 export const clientAction = ({ serverAction }: Route.ClientActionArgs) => orUnanswered(() => serverAction());
 
-const FOCUS_WORDS: Record<Focus, string> = { all: "everything", around: "both ways", down: "what it hangs on", up: "what hangs on it" };
+const FOCUS_WORDS: Record<Focus, string> = { main: "what carries most", all: "everything", around: "both ways", down: "what it hangs on", up: "what hangs on it" };
 const TABLED = 500;
 
-export default function Dependencies({ loaderData: { view, focus } }: Route.ComponentProps) {
+export default function Dependencies({ loaderData: { view } }: Route.ComponentProps) {
   const search = useQuestionSearch();
   const address = useAddress();
   const mayAct = useMayAct();
@@ -61,10 +61,10 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
   useLive();
   useEffect(() => setFilter(""), [params.get("service")]);
   if (!view) return <NoEstate />;
-  const { chosen, nodes, edges, loops, names, points, total, base } = view;
+  const { chosen, nodes, edges, loops, names, points, total, base, focus, wouldBe } = view;
   const keep = { focus: params.get("focus") };
   const to = (id: string): string => search({ service: id, ...keep });
-  const had = (service: string, needs: string): Strength | null => edges.find((e) => e.from === service && e.to === needs)?.strength ?? null;
+  const had = (service: string, needs: string): Strength | null => edges.find((e) => e.direct && e.from === service && e.to === needs)?.strength ?? null;
   const found = filter.trim() === "" ? [] : names.filter((n) => `${n.name} ${n.id}`.toLowerCase().includes(filter.trim().toLowerCase())).slice(0, 8);
   const name = (id: string): string => names.find((n) => n.id === id)?.name ?? id;
   return (
@@ -120,11 +120,11 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
             )}
           </div>
           <nav aria-label="What is shown" className="flex flex-wrap items-center gap-x-3">
-            {FOCUSES.map((f) => (
+            {FOCUSES.filter((f) => f !== "main" || total > nodes.length || focus === "main").map((f) => (
               <span key={f}>
-                {chosen ? (
+                {chosen || f === "all" || f === "main" ? (
                   <Link
-                    to={search({ service: chosen.id, focus: f === "all" ? null : f })}
+                    to={search({ service: chosen?.id ?? null, focus: f })}
                     preventScrollReset
                     aria-current={focus === f ? "true" : undefined}
                     className={focus === f ? "font-semibold" : "plain-link"}
@@ -132,13 +132,14 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
                     {FOCUS_WORDS[f]}
                   </Link>
                 ) : (
-                  <span className={f === "all" ? "font-semibold" : "text-soft"}>{FOCUS_WORDS[f]}</span>
+                  <span className="text-soft">{FOCUS_WORDS[f]}</span>
                 )}
               </span>
             ))}
           </nav>
           <p className="text-soft">
             {nodes.length === total ? countWords(total, "service") : `${nodes.length} of ${countWords(total, "service")}`}, {countWords(edges.length, "dependency", "dependencies")}
+            {nodes.length < wouldBe && focus !== "main" && `; the nearest of ${wouldBe}`}
           </p>
           <p className="text-soft">
             <a className="plain-link" href="/estate/file/dependencies.graphml">
@@ -167,7 +168,7 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
           />
         )}
         <p className="mt-1 text-xs text-soft">
-          Solid is hard, dashed is soft; burnt outline: down in this loss. Arrow keys go along, Enter chooses
+          Solid is hard, dashed is soft, dotted leads through services that are not drawn; burnt outline: down in this loss. Arrow keys go along, Enter chooses
           {mayAct && ", n adds what a service needs; or drag from the ring at its right"}.
         </p>
         <details className="mt-1 text-sm">
@@ -177,7 +178,10 @@ export default function Dependencies({ loaderData: { view, focus } }: Route.Comp
               <tr key={`${e.from} ${e.to}`}>
                 <th scope="row">{name(e.from)}</th>
                 <td>{name(e.to)}</td>
-                <td>{e.strength}</td>
+                <td>
+                  {e.strength}
+                  {!e.direct && ", through others that are not drawn"}
+                </td>
               </tr>
             ))}
           </Sheet>
