@@ -3,6 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { benchCapture } from "./capture.ts";
 import { benchEstate } from "./estate.ts";
+import { benchGraph } from "./graph.ts";
 import { benchReadiness } from "./readiness.ts";
 
 /** One figure: a measured value against a reference measured in the same run. */
@@ -13,6 +14,7 @@ const folder = mkdtempSync(join(process.env["BENCH_FOLDER"] ?? tmpdir(), "ypo-be
 const report = (f: Figure): void =>
   console.log(json ? JSON.stringify({ name: f.name, value: f.value, reference: f.reference, ratio: f.ratio }) : `${f.name.padEnd(34)} ${f.value.toFixed(1).padStart(9)} ${f.unit.padEnd(6)} against ${f.reference.toFixed(1).padStart(9)}   ratio ${f.ratio.toFixed(3)}   ${f.meaning}`);
 try {
+  await benchGraph(report);
   await benchCapture(folder, report);
   await benchReadiness(folder, report);
   await benchEstate(folder, report);

@@ -3,6 +3,8 @@ import { describe, expect, it } from "vitest";
 import { assessReadiness } from "../readiness/readiness.ts";
 import { generateRunbook } from "../runbook/generate.ts";
 import { AT, copyOf, smallEstate } from "../tests/small-estate.ts";
+import type { CopyFact } from "./copy-fact.ts";
+import { groupExposureOver } from "./group-exposure.ts";
 import { newestCommon, recoveryCopies } from "./common-instant.ts";
 
 describe("one common instant", () => {
@@ -22,6 +24,27 @@ describe("one common instant", () => {
   it("is none for nothing", () => {
     expect(newestCommon([], 0)).toBeNull();
     expect(newestCommon([[5], []], 9)).toBeNull();
+  });
+});
+
+describe("exposure of a group", () => {
+  it("is at every instant the age of what its machines would come back to", () => {
+    const arrivals = fc.array(fc.record({ machine: fc.constantFrom("db", "web"), captured: fc.integer({ min: 0, max: 40 }), lag: fc.integer({ min: 0, max: 15 }), damaged: fc.boolean() }), { maxLength: 25 });
+    fc.assert(
+      fc.property(arrivals, fc.integer({ min: 0, max: 5 }), fc.integer({ min: 0, max: 30 }), (given, within, from) => {
+        const group = { id: "g", name: "g", machines: ["db", "web"], within };
+        const estate = smallEstate((e) => void (e.groups = [group]));
+        const facts = given.map((a, i): CopyFact => ({ point: `${i}`, machine: a.machine, capturedAt: a.captured * 1000, arrivedAt: (a.captured + a.lag) * 1000, store: "yd", state: a.damaged ? "damaged" : "whole", dataBytes: 1 }));
+        const vertices = groupExposureOver(facts, group, new Set(), from * 1000, 60_000);
+        for (const [i, v] of vertices.entries()) {
+          // Of two at one instant the second holds from then on.
+          if (vertices[i + 1]?.at === v.at) continue;
+          const copies = recoveryCopies(estate, facts, v.at, new Set());
+          const oldest = Math.min(...["db", "web"].map((m) => copies(m)[0]?.capturedAt ?? -Infinity));
+          expect(v.seconds).toBe(oldest === -Infinity ? null : (v.at - oldest) / 1000);
+        }
+      }),
+    );
   });
 });
 

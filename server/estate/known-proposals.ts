@@ -1,5 +1,5 @@
 import { eq } from "drizzle-orm";
-import { type Comparison, compareObserved, type Proposal } from "#core/estate/observed.ts";
+import { type Comparison, Observing, type Proposal } from "#core/estate/observed.ts";
 import type { Estate } from "#core/estate/model.ts";
 import type { Database } from "../db/connect.ts";
 import { allFlows, flowsStamp } from "../db/queries/flows.ts";
@@ -26,7 +26,9 @@ export async function knownProposals(db: Database, estate: Estate, now: number):
   known.set(db, kept);
   let comparison = kept.get(key);
   if (!comparison) {
-    comparison = compareObserved(estate, await allFlows(db, organisationId), (day - LOOKED_BACK_DAYS) * 86_400_000);
+    const observing = new Observing(estate, (day - LOOKED_BACK_DAYS) * 86_400_000);
+    for await (const some of allFlows(db, organisationId)) observing.take(some);
+    comparison = observing.comparison();
     if (kept.size >= KEPT) kept.clear();
     kept.set(key, comparison);
   }

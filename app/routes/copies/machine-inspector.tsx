@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { countWords, durationWords, sizeWords } from "#core/wording/amounts.ts";
+import { countWords, durationWords, listWords, sizeWords } from "#core/wording/amounts.ts";
 import { Sawtooth } from "../../charts/sawtooth.tsx";
 import { instantText, useQuestionSearch } from "../../frame/question-link.ts";
 import { fullWords, momentWords } from "../../frame/zoned.ts";
@@ -20,7 +20,10 @@ export function MachineInspector({ chosen, stores, at, zone }: { chosen: NonNull
       </p>
       <p className={`mt-3 ${late ? "text-late" : ""}`}>
         <span className="figures text-xl font-semibold">{exposureNow === null ? "everything" : durationWords(exposureNow)}</span>{" "}
-        <span className="block">would be lost at the needle: age of the newest surviving copy</span>
+        <span className="block">
+          would be lost at the needle: age of the newest surviving copy
+          {chosen.group && chosen.group.others.length > 0 && ` that agrees with those of ${listWords(chosen.group.others)} (${chosen.group.name})`}
+        </span>
       </p>
       <h3 className="mt-4 border-b border-line-strong pb-0.5 font-semibold">Data at risk, three days</h3>
       <Sawtooth vertices={chosen.vertices} target={rpo} fromWords={momentWords(chosen.vertices[0]!.at, zone)} toWords={momentWords(at, zone)} />

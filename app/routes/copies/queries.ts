@@ -1,9 +1,10 @@
 import { changedBytes } from "#core/copies/changed-bytes.ts";
+import { groupExposureOver } from "#core/copies/group-exposure.ts";
 import { exposureOver, exposureSummary } from "#core/copies/exposure.ts";
 import { measuredLags, projectedLags, TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
 import { storeRoom } from "#core/copies/store-room.ts";
 import { byId, type Estate, type MachineId, storeCapacity, usedBytes } from "#core/estate/model.ts";
-import { outageOf } from "#core/outage/closure.ts";
+import { type Outage, outageOf } from "#core/outage/closure.ts";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
 import { countWords } from "#core/wording/amounts.ts";
 import type { Application } from "#server/application.ts";
@@ -53,7 +54,7 @@ export async function readCopies(app: Application, organisationId: string, asked
     policies: policyViews(estate, facts, at, now, schedules),
     paths: protectedPaths,
     pathWork: pathWork.map((w) => ({ id: w.id, kind: w.kind, state: w.state, failure: w.failure, note: w.progress.note ?? null, name: "name" in w.subject ? w.subject.name : "", reason: w.reason })),
-    chosen: chosen && { ...chosen, ...(await machineView(app, organisationId, estate, facts, chosen, outage.stores, at)) },
+    chosen: chosen && { ...chosen, ...(await machineView(app, organisationId, estate, facts, chosen, outage, at)) },
   };
 }
 
@@ -123,14 +124,18 @@ function policyViews(estate: Estate, facts: readonly CopyFact[], at: number, now
   });
 }
 
-async function machineView(app: Application, organisationId: string, estate: Estate, facts: readonly CopyFact[], row: MachineRow, lostStores: ReadonlySet<string>, at: number) {
+async function machineView(app: Application, organisationId: string, estate: Estate, facts: readonly CopyFact[], row: MachineRow, outage: Outage, at: number) {
   const from = at - EXPOSURE_DAYS * DAY_SECONDS * 1000;
-  const vertices = exposureOver(facts, row.id, lostStores, from, at);
+  const group = estate.groups.find((g) => g.machines.includes(row.id));
+  // Of a group the lost machines have to agree; where none is lost, all that would be.
+  const together = group && { ...group, machines: outage.machines.has(row.id) ? group.machines.filter((m) => outage.machines.has(m)) : group.machines };
+  const vertices = together ? groupExposureOver(facts, together, outage.stores, from, at) : exposureOver(facts, row.id, outage.stores, from, at);
   const machine = estate.machines.find((m) => m.id === row.id)!;
   const points: PointView[] = (await pointsOf(app.connection.db, organisationId, row.id)).filter((p) => p.capturedAt <= at);
   return {
     host: estate.hosts.find((h) => h.id === machine.host)!.name,
     vertices,
+    group: together ? { name: together.name, others: together.machines.filter((m) => m !== row.id) } : null,
     summary: exposureSummary(vertices, row.rpo ?? Infinity),
     exposureNow: vertices.at(-1)!.seconds,
     points: points.slice(0, 60),

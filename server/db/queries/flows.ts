@@ -1,9 +1,10 @@
-import { and, desc, eq, sql } from "drizzle-orm";
+import { and, desc, eq, type SQL, sql } from "drizzle-orm";
 import type { ObservedFlow } from "#core/estate/flow.ts";
 import type { Database } from "../connect.ts";
 import { observedFlows } from "../schema.ts";
 
 const BATCH = 5_000;
+const READ_AT_ONCE = 10_000;
 
 /** Takes in what a table says was seen: counts are added to those known, the latest instant is kept. */
 export async function addFlows(db: Database, organisationId: string, flows: readonly ObservedFlow[]): Promise<void> {
@@ -39,9 +40,25 @@ export async function readFlows(db: Database, organisationId: string, most: numb
   return { flows, total: count!.n };
 }
 
-/** All of them, and a text that changes whenever they do. */
-export const allFlows = (db: Database, organisationId: string): Promise<ObservedFlow[]> => db.select(MINE).from(observedFlows).where(eq(observedFlows.organisationId, organisationId));
+/** All of them, some at a time: there may be a million. */
+export async function* allFlows(db: Database, organisationId: string): AsyncIterable<ObservedFlow[]> {
+  const key = sql`(${observedFlows.source}, ${observedFlows.from}, ${observedFlows.to}, ${observedFlows.protocol}, ${observedFlows.port})`;
+  let after: { source: string; flow: ObservedFlow } | null = null;
+  for (;;) {
+    const past: SQL | undefined = after ? sql`${key} > (${after.source}, ${after.flow.from}, ${after.flow.to}, ${after.flow.protocol}, ${after.flow.port}::bigint)` : undefined;
+    const rows = await db
+      .select({ source: observedFlows.source, flow: MINE })
+      .from(observedFlows)
+      .where(and(eq(observedFlows.organisationId, organisationId), past))
+      .orderBy(observedFlows.source, observedFlows.from, observedFlows.to, observedFlows.protocol, observedFlows.port)
+      .limit(READ_AT_ONCE);
+    if (rows.length === 0) return;
+    yield rows.map((r) => r.flow);
+    after = rows.at(-1)!;
+  }
+}
 
+/** A text that changes whenever they do. */
 export async function flowsStamp(db: Database, organisationId: string): Promise<string> {
   const [stamp] = await db.select({ text: sql<string>`count(*) || '/' || coalesce(sum(connections), 0) || '/' || coalesce(max(last_seen), 0)` }).from(observedFlows).where(eq(observedFlows.organisationId, organisationId));
   return stamp!.text;
