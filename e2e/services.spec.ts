@@ -45,6 +45,27 @@ test("a service: its ruler, what contradicts itself, checks that are tried, and 
   await expect(page.getByRole("region", { name: "Checks" })).toContainText(/wrong in \d+ ms: http:\/\/rota.ternsound.example:8080\/health answers 503/);
 });
 
+test("a service is added from nothing, and taken out again by its name", async () => {
+  await go(page, "/estate?show=services");
+  await page.getByRole("button", { name: "New service" }).click();
+  await dialog().getByLabel("Why").fill("it opens in spring");
+  await dialog().getByRole("button", { name: "Add the service" }).click();
+  await expect(dialog()).toContainText("The name by which it is found is missing.");
+  for (const [label, text] of [["Id", "kiosk"], ["Name", "Pier kiosk"], ["Tier", "4"], ["Owner, by role", "head of sales"], ["RTO", "1 d"], ["RPO", "1 d"], ["Found by the name", "kiosk.ternsound.example"], ["Whom to tell", "sales"], ["Checks that prove it is up", "tcp | 10 s | kiosk.ternsound.example"]] as const)
+    await dialog().getByLabel(label, { exact: true }).fill(text);
+  await dialog().getByRole("button", { name: "Add the service" }).click();
+  await expect(dialog().getByRole("alert").last()).toContainText("kiosk.ternsound.example should be host:port, such as db.example:5432");
+  await dialog().getByLabel("Checks that prove it is up").fill("tcp | 10 s | kiosk.ternsound.example:8080");
+  await dialog().getByRole("button", { name: "Add the service" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Pier kiosk");
+  await page.getByRole("button", { name: "Take out" }).click();
+  await expect(dialog().getByRole("button", { name: "Take it out" })).toBeDisabled();
+  await dialog().getByLabel("Type Pier kiosk").fill("Pier kiosk");
+  await dialog().getByLabel("Why").fill("it stays shut");
+  await dialog().getByRole("button", { name: "Take it out" }).click();
+  await expect(page.getByText(/“it stays shut”/)).toBeVisible();
+});
+
 test("dependencies: walked and changed by keyboard, a loop is asked about, drawn by mouse, taken away and brought back as a file", async () => {
   await go(page, "/estate/dependencies");
   await expect(page.getByRole("complementary")).toContainText(/Quay 1 host.*Name service service/s);
@@ -145,7 +166,7 @@ test("landing zones, the coordinator's set-up, and the estate as it was before a
   await clock.getByLabel("Address").fill(`127.0.0.1:${secrets().surroundPorts.clock}`);
   await clock.getByRole("button", { name: "Keep and try" }).click();
   await go(page, "/estate/changes");
-  await expect(page.getByRole("listitem").filter({ hasText: "agreed with sales" })).toContainText(/services booking changed.*rto: 3600 → 3000/s);
+  await expect(page.getByRole("listitem").filter({ hasText: "agreed with sales" })).toContainText(/services booking changed.*rto: 1 h → 50 min/s);
   await expectAccessible(page);
   await page.getByRole("listitem").filter({ hasText: "agreed with sales" }).getByRole("link", { name: "as it was before" }).click();
   await expect(page.getByText(/The estate is taken as it was then; \d+ things? ha(s|ve) changed in it since./).first()).toBeVisible();

@@ -2,7 +2,7 @@ import { Command } from "cmdk";
 import { useEffect, useState } from "react";
 import { useFetcher, useNavigate } from "react-router";
 import type { FrameData } from "./frame-data.ts";
-import { PLACES } from "./places.ts";
+import { PARTS_OF_PLACES, PLACES } from "./places.ts";
 import { useAddress, useQuestionSearch } from "./question-link.ts";
 import { toggleTheme } from "./theme.ts";
 
@@ -55,6 +55,11 @@ export function CommandSearch({ frame }: { frame: FrameData }) {
           <Command.Group heading="Places">
             {PLACES.map((p) => (
               <Command.Item key={p.to} onSelect={go(p.to)}>
+                {p.name}
+              </Command.Item>
+            ))}
+            {PARTS_OF_PLACES.map((p) => (
+              <Command.Item key={p.name} onSelect={go(p.to, p.more)}>
                 {p.name}
               </Command.Item>
             ))}

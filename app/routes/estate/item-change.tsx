@@ -1,4 +1,5 @@
 import type { ItemDifference } from "#core/estate/difference.ts";
+import { valueWords } from "#core/wording/value-words.ts";
 
 const CHANGES = { appears: "came", goes: "went", changes: "changed" } as const;
 
@@ -17,10 +18,8 @@ export const ChangedFields = ({ fields }: Pick<ItemDifference, "fields">) => (
   <>
     {fields.map((f) => (
       <span key={f.path} className="block pl-4 break-words text-soft">
-        {f.path}: <s>{valueWords(f.before)}</s> → {valueWords(f.after)}
+        {f.path}: <s>{valueWords(f.path, f.before)}</s> → {valueWords(f.path, f.after)}
       </span>
     ))}
   </>
 );
-
-const valueWords = (value: unknown): string => (value === null ? "nothing" : typeof value === "object" ? JSON.stringify(value) : String(value as string | number | boolean));

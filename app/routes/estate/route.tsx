@@ -24,6 +24,7 @@ import { ProposalsList } from "./proposals/proposals-list.tsx";
 import { PlatformsList } from "./platforms/platforms-list.tsx";
 import { type EstateView, readEstateView } from "./queries.ts";
 import { SiteInspector } from "./site-inspector.tsx";
+import { DescribeDialog, NEW_TEXTS } from "./services/service-dialogs.tsx";
 import { StoreInspector } from "./stores/store-inspector.tsx";
 import { SiteMap } from "./site-map.tsx";
 
@@ -57,6 +58,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   const search = useQuestionSearch();
   const [params] = useSearchParams();
   const [bringing, setBringing] = useState(false);
+  const [describing, setDescribing] = useState(false);
   const [told, setTold] = useState<string | null>(null);
   const mayAct = useMayAct();
   useLive();
@@ -103,6 +105,11 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
               GeoJSON
             </a>
           </span>
+          {show === "services" && (
+            <Button disabled={!mayAct} onClick={() => setDescribing(true)}>
+              New service
+            </Button>
+          )}
           <Button disabled={!mayAct} onClick={() => setBringing(true)}>
             Bring in
           </Button>
@@ -129,6 +136,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
       {view.connections && <FlowsList connections={view.connections} zone={zone} />}
       {view.gaps && <GapsList gaps={view.gaps} />}
       {dialog}
+      <DescribeDialog open={describing} isNew texts={NEW_TEXTS} base={view.base} onOpenChange={setDescribing} onDone={setTold} />
     </Workplace>
   );
 }

@@ -115,6 +115,10 @@ export function ServiceInspector({
       <p className="mt-3">
         <Link className="plain-link" to={`/runbooks${search({ service: chosen.service })}`}>
           Its place in the runbook
+        </Link>{" "}
+        ·{" "}
+        <Link className="plain-link" to={`/estate/services/${chosen.service}${search()}`}>
+          All about it{proof && ", and what changed since its proof"}
         </Link>
       </p>
     </div>

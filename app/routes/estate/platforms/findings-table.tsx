@@ -2,7 +2,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import { useFetcher } from "react-router";
 import type { Finding } from "#core/estate/discovery.ts";
-import { countWords, sizeWords } from "#core/wording/amounts.ts";
+import { countWords } from "#core/wording/amounts.ts";
+import { valueWords } from "#core/wording/value-words.ts";
 import { useMayAct } from "../../../frame/who.ts";
 import { Button } from "../../../ui/button.tsx";
 import { Field } from "../../../ui/field.tsx";
@@ -98,9 +99,4 @@ export function fieldWords(f: Finding): string {
   return f.fields
     .map(({ path, before, after }) => `${path.replace(/^disks\./, "disk ").replace(/^attached\./, "network ")} ${valueWords(path, before)} → ${valueWords(path, after)}`)
     .join(", ");
-}
-
-function valueWords(path: string, value: unknown): string {
-  if (value === null || value === undefined) return "none";
-  return typeof value === "number" && /^(memory|pool|disks)/.test(path) ? sizeWords(value) : String(value);
 }

@@ -35,7 +35,7 @@ export function ChecksSection({ view, zone }: { view: ServiceView; zone: string 
         {view.checks.map(({ check, trial }, i) => (
           <tr key={i}>
             <th scope="row">{KIND_WORDS[check.kind]}</th>
-            <td className="break-all">
+            <td className="[overflow-wrap:anywhere]">
               {check.to ?? view.service.serviceName}
               {check.machine && <span className="figures text-soft"> on {check.machine}</span>}
             </td>

@@ -96,9 +96,3 @@ async function sinceRehearsal(app: Application, organisationId: string, id: stri
   const changes = changesUnder(then.estate, today, id);
   return { run: proof.run, number: proof.number, at: proof.at, total: changes.length, changes: changes.slice(0, MOST_CHANGES) };
 }
-
-/** What a new service is described beside. */
-export async function readForNew(app: Application, organisationId: string) {
-  const estate = await loadEstate(app.connection.db, organisationId);
-  return estate && { base: await estateVersion(app.connection.db, organisationId) };
-}

@@ -26,7 +26,7 @@ export const textsOf = ({ service: s, lines }: Pick<ServiceView, "service" | "li
   ...Object.fromEntries(SECURITY_OBJECTIVES.map((o) => [o, s.category?.[o] ?? ""])),
   ...lines,
 });
-export const NEW_TEXTS: Texts = { tier: "3", checks: "" };
+export const NEW_TEXTS: Texts = {};
 
 /** Describes a service: figures and words as fields, lists one item a line. */
 export function DescribeDialog({
