@@ -12,6 +12,7 @@ export default [
     route("estate/machines/:machine", "routes/estate/machines/route.tsx"),
     route("estate/services", "routes/estate/services/route.tsx"),
     route("estate/services/:service", "routes/estate/services/service.tsx"),
+    route("estate/items", "routes/estate/items/route.tsx"),
     route("estate/dependencies", "routes/estate/dependencies/route.tsx"),
     route("estate/proposals", "routes/estate/proposals/route.tsx"),
     route("estate/landings", "routes/estate/landings/route.tsx"),

@@ -66,6 +66,33 @@ test("a service is added from nothing, and taken out again by its name", async (
   await expect(page.getByText(/“it stays shut”/)).toBeVisible();
 });
 
+test("any item is changed, added and taken out as an estate file writes it", async () => {
+  await go(page, "/estate?show=groups");
+  await page.getByRole("link", { name: "the ledger and its books" }).click();
+  const beside = page.getByRole("complementary");
+  const text = beside.getByLabel("The group as it is written");
+  await expect(text).toHaveValue(/id: ledger-whole\nname: the ledger and its books/);
+  await text.fill((await text.inputValue()).replace("within: 1 min", "within: soon"));
+  await beside.getByLabel("Why").fill("the books close apart");
+  await beside.getByRole("button", { name: "Take it as written" }).click();
+  await expect(beside.getByRole("alert")).toContainText("a duration such as 15 min");
+  await text.fill((await text.inputValue()).replace("within: soon", "within: 5 min"));
+  await beside.getByRole("button", { name: "Take it as written" }).click();
+  await expect(page.getByText("ledger-whole is as it is written.")).toBeVisible();
+  await expect(page.getByRole("row", { name: /the ledger and its books/ })).toContainText("5 min");
+  await expectAccessible(page);
+  await page.getByRole("link", { name: "New", exact: true }).click();
+  await expect(beside.getByRole("heading", { name: "A new group" })).toBeVisible();
+  await beside.getByLabel("The group as it is written").fill("id: gates-whole\nname: both gates\nmachines: [gate-control-1, gate-control-2]\nwithin: 10 s");
+  await beside.getByLabel("Why").fill("they share a list");
+  await beside.getByRole("button", { name: "Add it" }).click();
+  await page.getByRole("link", { name: "both gates" }).click();
+  await expect(beside.getByRole("heading", { name: "gates-whole" })).toBeVisible();
+  await beside.getByLabel("Why").fill("they do not");
+  await beside.getByRole("button", { name: "Take out" }).click();
+  await expect(page.getByText("gates-whole is taken out.")).toBeVisible();
+});
+
 test("dependencies: walked and changed by keyboard, a loop is asked about, drawn by mouse, taken away and brought back as a file", async () => {
   await go(page, "/estate/dependencies");
   await expect(page.getByRole("complementary")).toContainText(/Quay 1 host.*Name service service/s);

@@ -65,6 +65,7 @@ test("nothing of one customer reaches another's people, by any route", async ({ 
     ["/estate/services", { act: "try", id: "booking" }],
     ["/estate/services", { act: "remove", id: "booking", name: "x", typed: "x", base: "0", reason: "not mine" }],
     ["/estate/dependencies", { act: "dependency", service: "booking", needs: "payments", strength: "hard", base: "0", reason: "not mine" }],
+    ["/estate/items", { act: "take-out", kind: "groups", id: "booking-whole", base: "0", reason: "not mine" }],
     ["/estate/proposals", { act: "accept", keys: "missing/booking/payments", base: "0", reason: "not mine" }],
     ["/estate/setup", { act: "try-all" }],
     ["/serve", { organisation: "tern-sound" }],

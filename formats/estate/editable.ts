@@ -1,7 +1,7 @@
 import type { RawEstate } from "./raw-estate.ts";
 
 /** What can be changed of many items at once, as the file names and writes it. */
-export type EditableKind = "machines" | "services" | "hosts" | "stores" | "links" | "networks" | "keys" | "policies" | "groups";
+export type EditableKind = "sites" | "hazards" | "machines" | "services" | "hosts" | "stores" | "links" | "networks" | "keys" | "policies" | "groups";
 export type EditableField = { path: string; words: string; is: "quantity" | "number" | "text" | "choice" };
 
 const field = (path: string, words: string, is: EditableField["is"]): EditableField => ({ path, words, is });
@@ -9,6 +9,8 @@ const field = (path: string, words: string, is: EditableField["is"]): EditableFi
 export const JOINS_POLICY = "policy";
 
 export const EDITABLE: Record<EditableKind, readonly EditableField[]> = {
+  sites: [field("name", "name", "text"), field("country", "country", "text")],
+  hazards: [field("name", "name", "text")],
   machines: [
     field("host", "host (its id)", "text"),
     field("cores", "cores", "number"),

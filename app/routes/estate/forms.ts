@@ -15,7 +15,7 @@ export const previewForm = object({
   mode: string().oneOf(["merge", "replace"], "Choose whether to merge or to replace.").default("merge"),
 });
 export const changeManyForm = object({
-  kind: string().oneOf(["machines", "services", "hosts", "stores", "links", "networks", "keys", "policies", "groups"]).required(),
+  kind: string().oneOf(["sites", "hazards", "machines", "services", "hosts", "stores", "links", "networks", "keys", "policies", "groups"]).required(),
   ids: string().required("Choose at least one row."),
   field: string().required("Choose what shall change."),
   value: string().trim().max(200, "Keep it under 200 characters.").default(""),

@@ -27,11 +27,9 @@ export function ItemTable({ kind, rows, base, onDone }: { kind: ShownKind; rows:
   const [changing, setChanging] = useState(false);
   const toggle = (id: string): void => setChosen((before) => new Set(before.has(id) ? [...before].filter((x) => x !== id) : [...before, id]));
   const search = useQuestionSearch();
-  /** A machine has a page of its own; a store opens beside the list. */
-  const linkTo = (of: ShownKind, id: string): string | null => {
-    if (of === "machines" || of === "services") return `/estate/${of}/${id}${search()}`;
-    return of === "stores" ? search({ show: "stores", item: id, filter: filter || null, sort }) : null;
-  };
+  /** Machines and services have a page of their own; others open beside the list. */
+  const linkTo = (of: ShownKind, id: string): string =>
+    of === "machines" || of === "services" ? `/estate/${of}/${id}${search()}` : search({ show: of, item: id, filter: filter || null, sort });
   const shown = arranged(rows, columns, filter, sort);
   const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => frame.current, estimateSize: () => ROW, overscan: 12, initialRect: { width: 900, height: 600 } });
   const ids = shown.filter((r) => chosen.has(r.id)).map((r) => r.id);
@@ -129,8 +127,8 @@ export function ItemTable({ kind, rows, base, onDone }: { kind: ShownKind; rows:
                     className={`truncate ${c.figures ? "figures" : ""} ${i === 0 ? "font-medium" : ""}`}
                     title={cellText(shown[v.index]!.cells[i]!)}
                   >
-                    {i === 0 && linkTo(kind, shown[v.index]!.id) ? (
-                      <Link className="hover:underline" preventScrollReset to={linkTo(kind, shown[v.index]!.id)!}>
+                    {i === 0 ? (
+                      <Link className="hover:underline" preventScrollReset to={linkTo(kind, shown[v.index]!.id)}>
                         {cellText(shown[v.index]!.cells[i]!)}
                       </Link>
                     ) : (

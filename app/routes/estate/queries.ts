@@ -11,6 +11,8 @@ import { estateVersion, lastChange } from "#server/estate/last-change.ts";
 import { readProposals } from "./proposals/queries.ts";
 import { landingGaps } from "#core/estate/landing.ts";
 import { readLandings } from "#server/platforms/landing-view.ts";
+import { NEW_ITEM } from "./items/new-item.ts";
+import { writtenView } from "./items/queries.ts";
 import { outlook } from "#server/outlook.ts";
 import { readFlows } from "#server/db/queries/flows.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
@@ -43,6 +45,7 @@ export async function readEstateView(app: Application, organisationId: string, a
     gapCount: gaps.length,
     base,
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
+    written: tabled && chosen !== null && (show !== "stores" || chosen === NEW_ITEM) ? writtenView(estate, tabled, ONE[tabled], chosen) : null,
     gaps: show === "gaps" ? gaps : null,
     platforms: show === "platforms" ? await readPlatforms(app, organisationId, estate) : null,
     proposals: show === "connections" ? await readProposals(app, estate, view.now) : null,
@@ -60,6 +63,8 @@ export async function readEstateView(app: Application, organisationId: string, a
         : null,
   };
 }
+
+const ONE: Record<ShownKind, string> = { machines: "machine", services: "service", hosts: "host", stores: "store", links: "line", networks: "network", keys: "key", policies: "policy", groups: "group", sites: "site", hazards: "hazard" };
 
 /** Kilometres to every other site whose place is known, nearest first. */
 function distancesFrom(estate: Estate, id: string): { name: string; km: number }[] {

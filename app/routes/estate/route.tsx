@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { useFetcher, useSearchParams } from "react-router";
+import { Link, useFetcher, useSearchParams } from "react-router";
 import { countWords } from "#core/wording/amounts.ts";
 import { CannotError } from "#server/people/roles.ts";
 import { load, perform } from "../../context.ts";
@@ -19,6 +19,8 @@ import { EstateNav, type Part, PARTS } from "./estate-nav.tsx";
 import { FlowsList } from "./flows-list.tsx";
 import { GapsList } from "./gaps-list.tsx";
 import { ImportDialog } from "./import-dialog.tsx";
+import { NEW_ITEM } from "./items/new-item.ts";
+import { useWrittenDone, WrittenInspector } from "./items/written-inspector.tsx";
 import { ItemTable } from "./item-table.tsx";
 import { ProposalsList } from "./proposals/proposals-list.tsx";
 import { PlatformsList } from "./platforms/platforms-list.tsx";
@@ -61,6 +63,7 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   const [describing, setDescribing] = useState(false);
   const [told, setTold] = useState<string | null>(null);
   const mayAct = useMayAct();
+  useWrittenDone(setTold);
   useLive();
   const dialog = <ImportDialog hosts={view?.hosts ?? []} open={bringing} onOpenChange={setBringing} onDone={setTold} />;
   if (!view)
@@ -81,7 +84,20 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
   return (
     <Workplace
       label="Estate"
-      inspector={view.store ? <StoreInspector key={view.store.store.id} view={view.store} /> : view.chosen && <SiteInspector chosen={view.chosen} zone={zone} />}
+      inspector={
+        view.store ? (
+          <StoreInspector key={view.store.store.id} view={view.store} />
+        ) : view.written ? (
+          <WrittenInspector
+            key={`${view.written.kind}/${view.written.id}`}
+            written={view.written}
+            base={view.base}
+            closeTo={keep({ item: null, filter: params.get("filter"), sort: params.get("sort") })}
+          />
+        ) : (
+          view.chosen && <SiteInspector chosen={view.chosen} zone={zone} />
+        )
+      }
     >
       <div className="flex flex-wrap items-start justify-between gap-x-6 gap-y-2">
         <div>
@@ -109,6 +125,11 @@ export default function Estate({ loaderData: { view, show, zone } }: Route.Compo
             <Button disabled={!mayAct} onClick={() => setDescribing(true)}>
               New service
             </Button>
+          )}
+          {view.table && show !== "services" && (
+            <Link className="plain-link" to={keep({ item: NEW_ITEM })} preventScrollReset>
+              New
+            </Link>
           )}
           <Button disabled={!mayAct} onClick={() => setBringing(true)}>
             Bring in

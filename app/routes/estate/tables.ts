@@ -1,4 +1,4 @@
-import { type ConsistencyGroup, diskBytes, type Host, type Key, type Link, type Machine, type Network, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
+import { type ConsistencyGroup, type Hazard, diskBytes, type Host, type Key, type Link, type Machine, type Network, type Policy, type Service, type Site, type Store, usedBytes } from "#core/estate/model.ts";
 import { durationWords, linkRateWords, rateWords, sizeWords } from "#core/wording/amounts.ts";
 
 /** A cell as it is shown, and the number it sorts by where it is one. */
@@ -103,8 +103,18 @@ const GROUPS: Column<ConsistencyGroup>[] = [
   { id: "machines", head: "Machines that come back to one instant", wide: true, value: (g) => g.machines.join(", ") },
   { id: "within", head: "At most apart", figures: true, value: (g) => time(g.within) },
 ];
+const SITES: Column<Site>[] = [
+  { id: "name", head: "Site", wide: true, value: (s) => s.name },
+  { id: "kind", head: "Kind", value: (s) => s.kind },
+  { id: "country", head: "Country", value: (s) => s.country },
+];
+const HAZARDS: Column<Hazard>[] = [
+  { id: "name", head: "Hazard", wide: true, value: (h) => h.name },
+  { id: "kind", head: "Kind", value: (h) => h.kind },
+  { id: "takes", head: "Takes", wide: true, value: (h) => h.takes.join(", ") },
+];
 
-const TABLES = { machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, networks: NETWORKS, keys: KEYS, policies: POLICIES, groups: GROUPS };
+const TABLES = { sites: SITES, hazards: HAZARDS, machines: MACHINES, services: SERVICES, hosts: HOSTS, stores: STORES, links: LINKS, networks: NETWORKS, keys: KEYS, policies: POLICIES, groups: GROUPS };
 export type ShownKind = keyof typeof TABLES;
 export const SHOWN_KINDS = Object.keys(TABLES) as ShownKind[];
 

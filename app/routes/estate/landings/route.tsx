@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Requirement } from "#core/estate/landing.ts";
 import { countWords, listWords } from "#core/wording/amounts.ts";
@@ -10,7 +11,11 @@ import { Workplace } from "../../../frame/workplace.tsx";
 import { momentWords } from "../../../frame/zoned.ts";
 import { Sheet } from "../../../ui/sheet.tsx";
 import { NoEstate } from "../../readiness/no-estate.tsx";
+import { estateVersion } from "#server/estate/last-change.ts";
 import { EstateNav } from "../estate-nav.tsx";
+import { NEW_ITEM } from "../items/new-item.ts";
+import { writtenView } from "../items/queries.ts";
+import { useWrittenDone, WrittenInspector } from "../items/written-inspector.tsx";
 import type { Route } from "./+types/route";
 
 export const meta: Route.MetaFunction = () => [{ title: "Landing zones · Estate · Ypostasis" }];
@@ -18,17 +23,26 @@ export const meta: Route.MetaFunction = () => [{ title: "Landing zones · Estate
 export async function loader({ request, context }: Route.LoaderArgs) {
   return load(context, request, async (who) => {
     const view = await outlook(context.app, who.organisationId, askedQuestion(request));
-    return { landings: view && (await readLandings(context.app.connection.db, view.estate)), zone: who.timeZone };
+    const item = new URL(request.url).searchParams.get("item");
+    return {
+      landings: view && (await readLandings(context.app.connection.db, view.estate)),
+      written: view && item ? writtenView(view.estate, "landings", "landing zone", item) : null,
+      base: await estateVersion(context.app.connection.db, who.organisationId),
+      zone: who.timeZone,
+    };
   });
 }
 
-export default function LandingZones({ loaderData: { landings, zone } }: Route.ComponentProps) {
+export default function LandingZones({ loaderData: { landings, written, base, zone } }: Route.ComponentProps) {
+  const search = useQuestionSearch();
+  const [told, setTold] = useState<string | null>(null);
+  useWrittenDone(setTold);
   useLive();
   if (!landings) return <NoEstate />;
   const missing = landings.reduce((n, l) => n + l.missing, 0);
   const unknown = landings.reduce((n, l) => n + l.unknown, 0);
   return (
-    <Workplace label="Landing zones">
+    <Workplace label="Landing zones" inspector={written && <WrittenInspector key={written.id} written={written} base={base} closeTo={search()} />}>
       <h1>
         {landings.length === 0
           ? "No machine would land anywhere"
@@ -37,6 +51,11 @@ export default function LandingZones({ loaderData: { landings, zone } }: Route.C
             : `${countWords(missing, "thing is", "things are")} missing where machines would land`}
       </h1>
       <EstateNav shown="landings" />
+      {told && (
+        <p role="status" className="mt-1 text-sm text-soft">
+          {told}
+        </p>
+      )}
       <p className="mt-2 max-w-4xl text-sm text-soft">
         Where machines of one site would run if theirs alone were lost, and what has to be there before that day, held against what discovery found.
         {unknown > 0 && ` ${countWords(unknown, "thing has", "things have")} not been looked at.`}
@@ -79,7 +98,10 @@ function Zone({ landing: l, zone }: { landing: LandingView; zone: string }) {
             </Link>
             .
           </>
-        )}
+        )}{" "}
+        <Link className="plain-link" to={`/estate/landings${search({ item: l.zone?.id ?? NEW_ITEM })}`} preventScrollReset>
+          {l.zone ? "As it is written" : "Write one down"}
+        </Link>
       </p>
       <Sheet heads={["What", "Ready?", "How it stands", "For whom it matters"]}>
         {[...l.requirements]

@@ -50,7 +50,10 @@ export default function MachinePage({ loaderData: { view, zone } }: Route.Compon
             ))}
           </>
         )}{" "}
-        · {view.policies.length === 0 ? "in no policy" : `copied by ${listWords(view.policies)}`}
+        · {view.policies.length === 0 ? "in no policy" : `copied by ${listWords(view.policies)}`} ·{" "}
+        <Link className="plain-link" to={`/estate${search({ show: "machines", item: m.id })}`}>
+          as it is written
+        </Link>
       </p>
       {m.gone && <Notice kind="wrong">Its source is gone from its platform since {momentWords(Date.parse(m.gone), zone)}. It is copied no more; its points stay.</Notice>}
       {view.gaps.map((g) => (

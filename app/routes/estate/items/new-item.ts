@@ -1,0 +1,2 @@
+/** Stands in the address in place of an id. */
+export const NEW_ITEM = "new";
