@@ -114,9 +114,11 @@ function judge(
   if (loss) reasons.push(`The newest copy of ${machines.get(loss.machine)!.name} that survives${group ? ` and agrees with the others of ${group.name}` : ""} is ${durationWords((at - loss.capturedAt) / 1000)} old, in ${listWords(estate.stores.filter((s) => loss.stores.includes(s.id)).map((s) => s.name))}${loss.predicted ? " (by schedule)" : ""}.`);
   reasons.push(...why.reasons);
   if (service.mtd !== null && recovery.serviceable + service.wrt > service.mtd) reasons.push(`Serviceable after ${durationWords(recovery.serviceable)} and ${durationWords(service.wrt)} of work to recover pass the MTD of ${durationWords(service.mtd)}.`);
-  const lateWords = `${durationWords(late)} late: ${why.short}`;
-  const lossWords = `loses ${durationWords(over)} too much: ${loss ? machines.get(loss.machine)!.name : ""} was copied ${durationWords(loss?.seconds ?? 0)} before`;
-  if (late > 0 && over > 0) return { verdict: "late-and-loses-too-much", sentence: `loses ${durationWords(over)} too much; ${lateWords}`, reasons };
+  // What passes a target by less than can be counted passes it still.
+  const pastWords = (seconds: number): string => (seconds < 0.5 ? "less than a second" : durationWords(seconds));
+  const lateWords = `${pastWords(late)} late: ${why.short}`;
+  const lossWords = `loses ${pastWords(over)} too much: ${loss ? machines.get(loss.machine)!.name : ""} was copied ${durationWords(loss?.seconds ?? 0)} before`;
+  if (late > 0 && over > 0) return { verdict: "late-and-loses-too-much", sentence: `loses ${pastWords(over)} too much; ${lateWords}`, reasons };
   if (late > 0) return { verdict: "late", sentence: lateWords, reasons };
   if (over > 0) return { verdict: "loses-too-much", sentence: lossWords, reasons };
   if (-late < service.rto * TIGHT_SHARE) return { verdict: "tight", sentence: `tight: ${durationWords(-late)} before its RTO; ${why.short}`, reasons };
