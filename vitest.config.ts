@@ -13,7 +13,8 @@ export default defineConfig({
     // As many as the cores of the smallest machine; the default leaves one idle.
     maxWorkers: 2,
     projects: [
-      { test: { ...shared, name: "unit", include: ["{core,formats,engine,standins,server,app}/**/*.test.ts"], exclude: ["server/tests/**"] } },
+      // Nothing of these outlives its test, so that modules need to be read only once a worker.
+      { test: { ...shared, name: "unit", isolate: false, include: ["{core,formats,engine,standins,server,app}/**/*.test.ts"], exclude: ["server/tests/**"] } },
       // Whole processes are started and killed here: slow is not wrong.
       { test: { ...shared, name: "system", testTimeout: 180_000, include: ["server/tests/**/*.test.ts", "{cli,scripts}/**/*.test.ts"] } },
     ],

@@ -60,22 +60,22 @@ export async function folderSecrets(data: string): Promise<FolderSecrets> {
   return secrets;
 }
 
-export type Surroundings = { data: string; cluster: Cluster; secrets: FolderSecrets; settings: Settings; world: Managed; bucket: Managed; platforms: Managed; services: Managed; stop: () => Promise<void> };
+export type Surroundings = { data: string; cluster: Cluster; secrets: FolderSecrets; settings: Settings; world: Managed; bucket: Managed; platforms: Managed; services: Managed | null; stop: () => Promise<void> };
 
-/** Starts the database, the stand-in world and the bucket server of a data folder, and migrates. */
-export async function startSurroundings(data: string, options: { relaxed: boolean; truth?: string; inventory?: string; answers?: string }): Promise<Surroundings> {
+/** Starts the database and the stand-ins of a data folder; without the services where `answers` is null. */
+export async function startSurroundings(data: string, options: { relaxed: boolean; truth?: string; inventory?: string; answers?: string | null }): Promise<Surroundings> {
   const secrets = await folderSecrets(data);
   const cluster = await startCluster(data);
   const relaxed = options.relaxed ? "1" : "0";
-  const [world, bucket, platforms] = await Promise.all([
+  const [world, bucket, platforms, services] = await Promise.all([
     keepRunning("The stand-in world", "standins/world/main.ts", { WORLD_FOLDER: join(data, "world"), WORLD_TRUTH: options.truth ?? TRUTH, WORLD_PORT: String(secrets.worldPort), WORLD_TOKEN: secrets.worldToken, WORLD_RELAXED: relaxed }),
     keepRunning("The bucket server", "standins/bucket/main.ts", { BUCKET_FOLDER: join(data, "buckets"), BUCKET_PORT: String(secrets.bucketPort), BUCKET_KEY: secrets.bucketKey, BUCKET_SECRET: secrets.bucketSecret, BUCKET_RELAXED: relaxed, BUCKET_NAME: "Fulmar buckets" }),
     keepRunning("The platform managers", "standins/platform/main.ts", { PLATFORM_FOLDER: join(data, "platforms"), PLATFORM_INVENTORY: options.inventory ?? INVENTORY, PLATFORM_PORT: String(secrets.platformPort), PLATFORM_ACCOUNTS: JSON.stringify(secrets.platformAccounts) }),
+    options.answers === null ? null : keepRunning("The stand-in services", "standins/services/main.ts", { SERVICES_FILE: options.answers ?? ANSWERS, SERVICES_PORTS: JSON.stringify(secrets.surroundPorts), SERVICES_ACCOUNT: JSON.stringify(secrets.checkAccount) }),
   ]);
   const settings: Settings = { databaseUrl: cluster.url, worldAddress: `http://127.0.0.1:${secrets.worldPort}`, worldToken: secrets.worldToken, keyFile: join(data, "secret.key"), relaxed: options.relaxed };
-  const services = await keepRunning("The stand-in services", "standins/services/main.ts", { SERVICES_FILE: options.answers ?? ANSWERS, SERVICES_PORTS: JSON.stringify(secrets.surroundPorts), SERVICES_ACCOUNT: JSON.stringify(secrets.checkAccount) });
   const stop = async (): Promise<void> => {
-    await Promise.all([world.stop(), bucket.stop(), platforms.stop(), services.stop()]);
+    await Promise.all([world.stop(), bucket.stop(), platforms.stop(), services?.stop()]);
     stopCluster(cluster);
   };
   return { data, cluster, secrets, settings, world, bucket, platforms, services, stop };

@@ -17,6 +17,8 @@ export type Outlook = Question & {
   /** Copies there are, and, for a strike ahead of now, those the running schedules will have made. */
   facts: CopyFact[];
   sites: SiteHurt[];
+  /** How many things have changed since the strike, where the estate is taken as it was then. */
+  changedSince: number;
 };
 
 const shared = new WeakMap<Application, Map<string, Promise<Outlook | null>>>();
@@ -50,7 +52,7 @@ async function readOutlook(app: Application, organisationId: string, asked: { at
   const chosen = askedLosses(estate, asked.lost);
   notes.push(...chosen.notes);
   const lost = chosen.lost.length > 0 ? chosen.lost : sites.slice(0, 1).map((s) => s.site);
-  return { now, at, isNow, lost, notes, estate, facts, sites };
+  return { now, at, isNow, lost, notes, estate, facts, sites, changedSince: changed };
 }
 
 const HURT_KEPT = 30;
@@ -65,7 +67,7 @@ async function knownHurt(app: Application, estate: Estate, changed: number, fact
   const kept = hurt.get(app.connection) ?? new Map<string, SiteHurt[]>();
   hurt.set(app.connection, kept);
   const damaged = facts.reduce((n, f) => n + (f.state === "damaged" ? 1 : 0), 0);
-  const key = [organisationId, await estateVersion(app.connection.db, organisationId), changed, facts.length, facts.at(-1)?.arrivedAt, damaged, Math.floor(at / 60_000)].join("/");
+  const key = [organisationId, await estateVersion(app.connection.db, organisationId), changed, facts.length, facts.at(-1)?.arrivedAt, damaged, changed > 0 ? at : Math.floor(at / 60_000)].join("/");
   const had = kept.get(key);
   if (had) return had;
   if (kept.size >= HURT_KEPT) kept.clear();

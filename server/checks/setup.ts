@@ -18,29 +18,29 @@ export const hostAndPort = (address: string): { host: string; port: number } => 
 };
 
 /** Tries what an address is for; never throws for what it finds wrong. `names` are those that should be known. */
-export async function trySetup(what: SetupKind, address: string, names: readonly string[]): Promise<SetupTrial> {
+export async function trySetup(what: SetupKind, address: string, names: readonly string[], waitMs = WAIT_MS): Promise<SetupTrial> {
   try {
-    return await TRIES[what](address, names);
+    return await TRIES[what](address, names, waitMs);
   } catch (error) {
     return { good: false, words: `${address} ${reasonOf(error)}` };
   }
 }
 
-const TRIES: Record<SetupKind, (address: string, names: readonly string[]) => Promise<SetupTrial>> = {
+const TRIES: Record<SetupKind, (address: string, names: readonly string[], waitMs: number) => Promise<SetupTrial>> = {
   names: async (address, names) => {
     const unknown: string[] = [];
     for (const name of names) if ((await lookUp(address, name)).length === 0) unknown.push(name);
     return unknown.length === 0 ? { good: true, words: `${address} answers for all ${names.length} names of services` } : { good: false, words: `${address} does not know ${unknown.slice(0, 4).join(", ")}${unknown.length > 4 ? ` and ${unknown.length - 4} more` : ""}: add them there` };
   },
-  clock: async (address) => {
-    const off = await clockOffset(address);
+  clock: async (address, _names, waitMs) => {
+    const off = await clockOffset(address, waitMs);
     return Math.abs(off) <= CLOCK_SECONDS
       ? { good: true, words: `this clock agrees with ${address} to ${Math.round(Math.abs(off) * 1000)} ms` }
       : { good: false, words: `this clock is ${durationWords(Math.abs(off))} ${off > 0 ? "behind" : "ahead of"} ${address}: every RPO is falsified by as much; have it set by that server` };
   },
-  mail: async (address) => {
+  mail: async (address, _names, waitMs) => {
     const { host, port } = hostAndPort(address);
-    const transport = createTransport({ host, port, connectionTimeout: WAIT_MS, greetingTimeout: WAIT_MS, socketTimeout: WAIT_MS });
+    const transport = createTransport({ host, port, connectionTimeout: waitMs, greetingTimeout: waitMs, socketTimeout: waitMs });
     try {
       await transport.verify();
       return { good: true, words: `${address} takes mail` };
@@ -71,11 +71,11 @@ const NTP_ERA = 2_208_988_800;
  * Seconds by which a time server is ahead of this clock: ((T2 − T1) + (T3 − T4)) / 2 of one exchange
  * (RFC 5905, section 8).
  */
-export function clockOffset(address: string): Promise<number> {
+export function clockOffset(address: string, waitMs = WAIT_MS): Promise<number> {
   const { host, port } = hostAndPort(address);
   return new Promise((done, fail) => {
     const socket = createSocket(host.includes(":") ? "udp6" : "udp4");
-    const timer = setTimeout(() => end(() => fail(new Error("does not answer within 5 s"))), WAIT_MS);
+    const timer = setTimeout(() => end(() => fail(new Error(`does not answer within ${durationWords(waitMs / 1000)}`))), waitMs);
     const end = (then: () => void): void => {
       clearTimeout(timer);
       socket.close();

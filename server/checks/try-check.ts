@@ -15,6 +15,8 @@ export type CheckMeans = {
   names: string | null;
   account: { name: string; password: string } | null;
   /** From inside a machine, by its platform; null where no platform speaks for it. */
+  /** For how long an answer is waited for. */
+  waitMs?: number;
   inside: ((kind: "outside" | "command", machine: string, to: string) => Promise<{ good: boolean; words: string }>) | null;
 };
 
@@ -75,7 +77,7 @@ const lookup = ({ names }: CheckMeans): { lookup?: LookupFunction } => (names ? 
 function tryConnection(to: string, means: CheckMeans): Promise<Outcome> {
   const { host, port } = hostAndPort(to);
   return new Promise((done, fail) => {
-    const socket = connect({ host, port, timeout: WAIT_MS, ...lookup(means) });
+    const socket = connect({ host, port, timeout: means.waitMs ?? WAIT_MS, ...lookup(means) });
     socket.once("connect", () => {
       socket.destroy();
       done({ good: true, words: `${to} takes connections` });
@@ -100,7 +102,7 @@ async function tryAddress(address: string, means: CheckMeans, account: CheckMean
 function statusOf(address: string, means: CheckMeans, account: CheckMeans["account"]): Promise<number> {
   const url = new URL(address);
   return new Promise((done, fail) => {
-    const ask = (url.protocol === "https:" ? httpsRequest : httpRequest)(url, { timeout: WAIT_MS, agent: false, ...lookup(means), ...(account ? { auth: `${account.name}:${account.password}` } : {}) }, (reply) => {
+    const ask = (url.protocol === "https:" ? httpsRequest : httpRequest)(url, { timeout: means.waitMs ?? WAIT_MS, agent: false, ...lookup(means), ...(account ? { auth: `${account.name}:${account.password}` } : {}) }, (reply) => {
       reply.resume();
       reply.once("end", () => done(reply.statusCode ?? 0));
       reply.once("error", fail);

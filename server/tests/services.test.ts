@@ -21,7 +21,7 @@ import { ORGANISATION, startTrial, type Trial } from "./trial.ts";
 
 let trial: Trial;
 beforeAll(async () => {
-  trial = await startTrial();
+  trial = await startTrial(undefined, false, true);
 });
 afterAll(() => trial.close());
 

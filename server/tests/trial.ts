@@ -32,9 +32,9 @@ export type Trial = {
 };
 
 /** `durable` for what is about a database or machine that stops at once: a relaxed one may forget what it acknowledged. */
-export async function startTrial(adjust: (estate: Estate) => void = () => undefined, durable = false): Promise<Trial> {
+export async function startTrial(adjust: (estate: Estate) => void = () => undefined, durable = false, withServices = false): Promise<Trial> {
   const data = await temporaryFolder();
-  const around = await startSurroundings(data, { relaxed: !durable, truth: join(HERE, "world.yaml"), inventory: join(HERE, "platforms.yaml"), answers: join(HERE, "answers.yaml") });
+  const around = await startSurroundings(data, { relaxed: !durable, truth: join(HERE, "world.yaml"), inventory: join(HERE, "platforms.yaml"), answers: withServices ? join(HERE, "answers.yaml") : null });
   const app = await openMigrated(around.settings);
   const { estate } = readEstate(await readFile(join(HERE, "estate.yaml"), "utf8"));
   adjust(estate);

@@ -39,7 +39,7 @@ export async function readEstateView(app: Application, organisationId: string, a
   const stored = await storedBytes(app.connection.db, organisationId);
   const base = await estateVersion(app.connection.db, organisationId);
   // Among very many machines it is worked out only where it is looked at.
-  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? [...knownGaps(app.connection.db, estate, base, at, stored), ...landingGaps(estate, await readLandings(app.connection.db, estate))] : [];
+  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? [...knownGaps(app.connection.db, estate, base, at, stored, view.changedSince), ...landingGaps(estate, await readLandings(app.connection.db, estate))] : [];
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,

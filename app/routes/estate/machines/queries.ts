@@ -8,7 +8,7 @@ import type { Application } from "#server/application.ts";
 import { pointsOf, storedBytes } from "#server/db/queries/copies.ts";
 import { knownGaps } from "#server/estate/known-gaps.ts";
 import { estateVersion } from "#server/estate/last-change.ts";
-import { outlook } from "#server/outlook.ts";
+import { type Outlook, outlook } from "#server/outlook.ts";
 
 /** One machine: what it is, how much it changes, where else it could run; null where there is none of this id. */
 export async function readMachine(app: Application, organisationId: string, asked: { at: string | null; lost: string[] }, id: string) {
@@ -36,11 +36,11 @@ export async function readMachine(app: Application, organisationId: string, aske
     newest: points[0]?.capturedAt ?? null,
     week: changeByHour(points.map(({ capturedAt, changedBytes: bytes }) => ({ capturedAt, changedBytes: bytes })), estate.organisation.timeZone),
     expected: changedBytes(machine.change, TRACKING_BLOCK_BYTES, 3_600, usedBytes(machine)),
-    gaps: (await wanting(app, organisationId, estate, at)).filter((g) => g.about.kind === "machines" && g.about.ids.includes(id)),
+    gaps: (await wanting(app, organisationId, view)).filter((g) => g.about.kind === "machines" && g.about.ids.includes(id)),
   };
 }
-async function wanting(app: Application, organisationId: string, estate: Estate, at: number): Promise<Gap[]> {
+async function wanting(app: Application, organisationId: string, { estate, at, changedSince }: Outlook): Promise<Gap[]> {
   const { db } = app.connection;
-  return knownGaps(db, estate, await estateVersion(db, organisationId), at, await storedBytes(db, organisationId));
+  return knownGaps(db, estate, await estateVersion(db, organisationId), at, await storedBytes(db, organisationId), changedSince);
 }
 export type MachineView = NonNullable<Awaited<ReturnType<typeof readMachine>>>;

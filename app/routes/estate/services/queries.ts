@@ -33,7 +33,7 @@ export async function readService(app: Application, organisationId: string, aske
   const [account] = await db.select({ id: checkAccounts.serviceId }).from(checkAccounts).where(mine(checkAccounts));
   const services = byId(estate.services);
   const dependents = estate.services.filter((s) => s.dependsOn.some((d) => d.service === id));
-  const gaps = knownGaps(db, estate, base, at, await storedBytes(db, organisationId)).filter((g) => g.about.kind === "services" && g.about.ids[0] === id);
+  const gaps = knownGaps(db, estate, base, at, await storedBytes(db, organisationId), view.changedSince).filter((g) => g.about.kind === "services" && g.about.ids[0] === id);
   const zone = estate.organisation.timeZone;
   const away = row.recovery?.serviceable ?? null;
   return {
