@@ -2,7 +2,7 @@ import { changeByHour } from "#core/copies/change-by-hour.ts";
 import { changedBytes } from "#core/copies/changed-bytes.ts";
 import { TRACKING_BLOCK_BYTES } from "#core/copies/legs.ts";
 import type { Gap } from "#core/estate/gaps.ts";
-import { byId, type Estate, usedBytes } from "#core/estate/model.ts";
+import { byId, usedBytes } from "#core/estate/model.ts";
 import { closedBy, couldRunOn } from "#core/estate/platforms.ts";
 import type { Application } from "#server/application.ts";
 import { pointsOf, storedBytes } from "#server/db/queries/copies.ts";
