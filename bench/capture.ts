@@ -3,7 +3,7 @@ import { createHash, randomFillSync } from "node:crypto";
 import { createReadStream } from "node:fs";
 import { open } from "node:fs/promises";
 import { join } from "node:path";
-import type { Figure } from "./main.ts";
+import type { Figure } from "./figure.ts";
 
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;

@@ -17,7 +17,7 @@ import type { Application } from "#server/application.ts";
 import { estateItems } from "#server/db/schema.ts";
 import { readEstateView } from "../app/routes/estate/queries.ts";
 import { AT, withDemoEstate } from "./demo-database.ts";
-import type { Figure } from "./main.ts";
+import type { Figure } from "./figure.ts";
 
 const MACHINES = 20_000;
 const HEADS = "machine,host,cores,memory,disk size,disk used,remark";

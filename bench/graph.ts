@@ -9,7 +9,7 @@ import { strongGroups } from "#core/graph/strong-groups.ts";
 import { outageOf, serviceStates } from "#core/outage/closure.ts";
 import { singlePoints } from "#core/outage/single-points.ts";
 import { smallEstate } from "#core/tests/small-estate.ts";
-import type { Figure } from "./main.ts";
+import type { Figure } from "./figure.ts";
 
 const LAID_OUT = 1_000;
 const SERVICES = 2_000;

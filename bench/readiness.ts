@@ -6,7 +6,7 @@ import type { Application } from "#server/application.ts";
 import { copies, estateItems, points } from "#server/db/schema.ts";
 import { outlook } from "#server/outlook.ts";
 import { AT, withDemoEstate } from "./demo-database.ts";
-import type { Figure } from "./main.ts";
+import type { Figure } from "./figure.ts";
 
 const ROUNDS = 60;
 
