@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { request as httpRequest } from "node:http";
 import { request as httpsRequest } from "node:https";
 import { connect, type LookupFunction } from "node:net";
@@ -87,13 +88,14 @@ function tryConnection(to: string, means: CheckMeans): Promise<Outcome> {
   });
 }
 
-/** An address answers with a status of success; one that wants a sign-in must also refuse a wrong one. */
+/** An address answers with a status of success; one that wants a sign-in must also refuse a stranger. */
 async function tryAddress(address: string, means: CheckMeans, account: CheckMeans["account"]): Promise<Outcome> {
   const status = await statusOf(address, means, account);
   if (status >= 200 && status < 300) {
     if (!account) return { good: true, words: `${address} answers ${status}` };
-    const without = await statusOf(address, means, { name: account.name, password: `${account.password}-not` });
-    return without === 401 || without === 403 ? { good: true, words: `${address} lets ${account.name} in, and nobody with a wrong password` } : { good: false, words: `${address} lets ${account.name} in with a wrong password too (${without}): this proves nothing` };
+    // A stranger, not the account with a wrong password: that could lock it.
+    const stranger = await statusOf(address, means, { name: `nobody-${randomBytes(4).toString("hex")}`, password: randomBytes(8).toString("hex") });
+    return stranger === 401 || stranger === 403 ? { good: true, words: `${address} lets ${account.name} in, and no stranger` } : { good: false, words: `${address} lets ${account.name} in, and a stranger too (${stranger}): this proves nothing` };
   }
   if (account && (status === 401 || status === 403)) return { good: false, words: `${address} refuses ${account.name} (${status}): check the account and the password` };
   return { good: false, words: `${address} answers ${status}` };

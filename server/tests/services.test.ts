@@ -154,11 +154,11 @@ describe("services", () => {
     await keepCheckAccount(context(), "app", { name, password: "guess" });
     expect((await words("app"))[4]).toBe("wrong: http://app.skua.example:8080/session refuses probe (401): check the account and the password");
     await keepCheckAccount(context(), "app", { name, password });
-    expect((await words("app"))[4]).toBe("good: http://app.skua.example:8080/session lets probe in, and nobody with a wrong password");
+    expect((await words("app"))[4]).toBe("good: http://app.skua.example:8080/session lets probe in, and no stranger");
     // A door that lets everybody in proves nothing; one that is broken says so.
     await withChecks("ledger", [{ kind: "sign-in", seconds: 5, to: "http://ledger.skua.example:8080/open" }, { kind: "http", seconds: 5, to: "http://ledger.skua.example:8080/health" }]);
     await keepCheckAccount(context(), "ledger", { name, password });
-    expect(await words("ledger")).toEqual([expect.stringContaining("wrong: http://ledger.skua.example:8080/open lets probe in with a wrong password too"), "wrong: http://ledger.skua.example:8080/health answers 503"]);
+    expect(await words("ledger")).toEqual([expect.stringContaining("wrong: http://ledger.skua.example:8080/open lets probe in, and a stranger too"), "wrong: http://ledger.skua.example:8080/health answers 503"]);
     expect(JSON.stringify([await db().select().from(checkAccounts), await db().select().from(checkTrials), await db().select().from(audit)])).not.toContain(password);
     await expect(tryService(observer(), "app")).rejects.toThrow(RefusedError);
   });
