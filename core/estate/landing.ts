@@ -3,7 +3,7 @@ import { placeAlone } from "../outage/place-alone.ts";
 import { countWords, listWords, sizeWords } from "../wording/amounts.ts";
 import type { FoundLanding, Inventory } from "./discovery.ts";
 import type { Gap } from "./gaps.ts";
-import { byId, diskBytes, type Estate, type LandingZone, type Machine, type Service, type SiteId, siteOfMachine } from "./model.ts";
+import { byId, diskBytes, type Estate, type LandingZone, type Machine, type Service, type ServiceId, type SiteId, siteOfMachine } from "./model.ts";
 import { couldRunOn } from "./platforms.ts";
 
 /** One thing that must be there before the day: there, missing, or not known. */
@@ -13,7 +13,7 @@ export type Requirement = {
   sentence: string;
   /** What to do; empty where it is ready. */
   remedy: string;
-  services: string[];
+  services: ServiceId[];
 };
 export type Landing = {
   site: SiteId;
@@ -59,12 +59,11 @@ export function landingsOf(estate: Estate, found: (site: SiteId, platform: strin
 }
 
 /** What is missing in landing zones, as things that are wanting. */
-export function landingGaps(estate: Estate, landings: readonly Landing[]): Gap[] {
-  const ids = new Map(estate.services.map((s) => [s.name, s.id]));
+export function landingGaps(landings: readonly Pick<Landing, "site" | "platform" | "requirements">[]): Gap[] {
   return landings.flatMap((l) =>
     l.requirements
       .filter((r) => r.state === "missing")
-      .map((r, i) => ({ id: `landing/${l.site}/${l.platform}/${r.what}/${i}`, about: { kind: "services" as const, ids: r.services.flatMap((name) => ids.get(name) ?? []) }, sentence: r.sentence, remedy: r.remedy })),
+      .map((r, i) => ({ id: `landing/${l.site}/${l.platform}/${r.what}/${i}`, about: { kind: "services" as const, ids: r.services }, sentence: r.sentence, remedy: r.remedy })),
   );
 }
 
@@ -81,8 +80,8 @@ function requirementsOf(estate: Estate, site: SiteId, platform: string, zone: La
   const sites = byId(estate.sites);
   const family = byId(estate.platforms).get(platform)?.name ?? platform;
   const here = `${family} at ${sites.get(site)!.name}`;
-  const all = servicesOf(estate, machines).map((s) => s.name);
-  const whom = (of: readonly Machine[]): string[] => servicesOf(estate, of).map((s) => s.name);
+  const all = servicesOf(estate, machines).map((s) => s.id);
+  const whom = (of: readonly Machine[]): string[] => servicesOf(estate, of).map((s) => s.id);
   if (!zone) return [{ what: "zone", state: "missing", sentence: `No landing zone is written down for ${here}, where ${countWords(machines.length, "machine")} would land.`, remedy: "Write one down under landings in the estate: group, networks, staging, account, media, export address.", services: all }];
   const told = found?.landing ?? null;
   const judge = (what: Requirement["what"], stated: string | undefined, words: { is: string; unstated: string; missing: string; remedy: string }, has: ((landing: FoundLanding) => boolean) | null, services = all): Requirement => {

@@ -6,14 +6,13 @@ import type { Application } from "../application.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { dismissedProposals } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
-import { checked, standing, unlessMoved } from "../estate/standing.ts";
+import { checked, MOVED, standing, unlessMoved } from "../estate/standing.ts";
 import { CannotError, mustAct } from "../people/roles.ts";
 import { knownProposals, proposalText } from "../estate/known-proposals.ts";
 import { act, type ActContext } from "./act.ts";
 
 /** `strength` null takes the dependency away. `order` states in which order the services of a loop start. */
 export type DependencyChange = { service: ServiceId; needs: ServiceId; strength: Strength | null; order?: ServiceId[]; base: number; reason: string };
-const MOVED = "The estate has changed since this was shown. Look at it again, then change it";
 
 /**
  * Sets or takes away one dependency. Where that closed a loop that neither a soft dependency nor a

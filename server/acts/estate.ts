@@ -19,7 +19,7 @@ import { addFlows } from "../db/queries/flows.ts";
 import { pointCounts } from "../db/queries/copies.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { changeEstate } from "../estate/change-estate.ts";
-import { checked, standing, unlessMoved } from "../estate/standing.ts";
+import { checked, MOVED, standing, unlessMoved } from "../estate/standing.ts";
 import { estateBefore, estateVersion, lastChange } from "../estate/last-change.ts";
 import { CannotError, mustAct, type Person } from "../people/roles.ts";
 
@@ -81,7 +81,7 @@ export async function changeMany({ app, person }: Context, request: { kind: Edit
   const ids = new Set(request.ids);
   if (request.field.path === JOINS_POLICY && !now.policies.some((p) => p.id === request.value)) throw new CannotError(`There is no policy ${request.value}; known are ${listWords(now.policies.map((p) => p.id), 8)}`);
   const next = standing(`${request.field.words} cannot be “${request.value}”`, () => estateFromRaw(withFieldSet(toRaw(now), request.kind, ids, request.field, request.value)).estate);
-  return unlessMoved("The estate has changed since these were chosen. Look at the list again, then change them", async () => changeEstate(db, next, { personName: person.name, reason: request.reason, modelAt: await app.world.now() }, request.base));
+  return unlessMoved(MOVED, async () => changeEstate(db, next, { personName: person.name, reason: request.reason, modelAt: await app.world.now() }, request.base));
 }
 
 /** Takes back the newest change, by a change of its own; refused where another came since. */

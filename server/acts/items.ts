@@ -1,11 +1,10 @@
 import { withoutItem, type WrittenKind, withWrittenItem } from "#formats/estate/written-item.ts";
 import { loadEstate } from "../db/queries/estate.ts";
 import { changeEstate } from "../estate/change-estate.ts";
-import { standing, unlessMoved } from "../estate/standing.ts";
+import { MOVED, standing, unlessMoved } from "../estate/standing.ts";
 import { CannotError, mustAct } from "../people/roles.ts";
 import type { ActContext } from "./act.ts";
 
-const MOVED = "The estate has changed since this was shown. Look at it again, then change it";
 export type ItemChange = { kind: WrittenKind; id: string | null; base: number; reason: string };
 
 async function changed({ app, person }: ActContext, { base, reason }: ItemChange, make: (now: NonNullable<Awaited<ReturnType<typeof loadEstate>>>) => NonNullable<Awaited<ReturnType<typeof loadEstate>>>): Promise<void> {

@@ -8,14 +8,13 @@ import { type CheckMeans, type CheckTrial, tryCheck } from "../checks/try-check.
 import { loadEstate } from "../db/queries/estate.ts";
 import { checkAccounts, checkTrials, platformConnections, setupAddresses } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
-import { standing, unlessMoved } from "../estate/standing.ts";
+import { MOVED, standing, unlessMoved } from "../estate/standing.ts";
 import { CannotError, mustAct } from "../people/roles.ts";
 import { type ManagerAccess, ManagerError } from "../platforms/manager.ts";
 import { openManager } from "../platforms/open-manager.ts";
 import { act, type ActContext } from "./act.ts";
 
 export type RawService = RawEstate["services"][number];
-const MOVED = "The estate has changed since this was shown. Look at it again, then change it";
 
 /** Puts a service as it is written in place of the one of its id, or beside the others where there is none. */
 export async function writeService({ app, person }: ActContext, service: RawService, isNew: boolean, base: number, reason: string): Promise<void> {

@@ -14,6 +14,15 @@ export async function estateVersion(db: Pick<Database, "select">, organisationId
   return newest?.id ?? 0;
 }
 
+/** Of no estate that can be changed: what is shown is as it was before something changed. */
+export const OF_THE_PAST = -1;
+
+/**
+ * The version for which something that is shown may be changed. What the needle shows of the past is
+ * none: taken for today's it would undo unseen what has changed since.
+ */
+export const shownVersion = async (db: Pick<Database, "select">, organisationId: string, changedSince: number): Promise<number> => (changedSince > 0 ? OF_THE_PAST : estateVersion(db, organisationId));
+
 /** All items that one act changed share its instant; null where nothing can be undone: before the first change there was no estate. */
 export async function lastChange(db: Database, organisationId: string): Promise<LastChange | null> {
   const mine = eq(estateChanges.organisationId, organisationId);

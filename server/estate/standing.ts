@@ -23,6 +23,9 @@ export function standing<T>(what: string, make: () => T): T {
   }
 }
 
+/** What to do where the estate is not the one any more that a change was made for. */
+export const MOVED = "The estate has changed since this was shown, or the needle stands before a change. Bring the needle back to now, look at it again, then change it";
+
 /** Carries out what was decided for one version of the estate; where it has moved on, the words say what to do. */
 export async function unlessMoved<T>(words: string, act: () => Promise<T>): Promise<T> {
   try {

@@ -8,6 +8,7 @@ import { platformConnections } from "../db/schema.ts";
 export async function readLandings(db: Database, estate: Estate) {
   const rows = await db.select().from(platformConnections).where(and(eq(platformConnections.organisationId, estate.organisation.id), isNotNull(platformConnections.inventory)));
   const sites = byId(estate.sites);
+  const services = byId(estate.services);
   const families = byId(estate.platforms);
   const found = (site: string, platform: string): { row: (typeof rows)[number]; answer: { inventory: NonNullable<(typeof rows)[number]["inventory"]>; landing: NonNullable<(typeof rows)[number]["inventory"]>["landing"] | null } } | null => {
     const row = rows.find((r) => r.siteId === site && r.inventory!.family === platform);
@@ -18,6 +19,7 @@ export async function readLandings(db: Database, estate: Estate) {
     return answer ? { inventory: answer.inventory, landing: answer.landing ?? null } : null;
   }).map((landing) => ({
     ...landing,
+    nameOf: Object.fromEntries(landing.services.map((id) => [id, services.get(id)!.name])),
     key: `${landing.site}/${landing.platform}`,
     siteName: sites.get(landing.site)!.name,
     platformName: families.get(landing.platform)?.name ?? landing.platform,

@@ -4,6 +4,7 @@ import type { Check, Estate } from "#core/estate/model.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
 import { acceptProposals, changeDependency, dismissProposals } from "../acts/dependencies.ts";
 import { undoChange } from "../acts/estate.ts";
+import { removeItem, writeItem } from "../acts/items.ts";
 import { connectPlatform } from "../acts/platforms.ts";
 import { keepCheckAccount, removeService, tryService, writeService } from "../acts/services.ts";
 import { keepSetup, tryAllSetup } from "../acts/setup.ts";
@@ -17,6 +18,8 @@ import { estateAt, estateVersion } from "../estate/last-change.ts";
 import { discoverNow } from "../jobs/discover-platform.ts";
 import { RefusedError } from "../people/roles.ts";
 import { readLandings } from "../platforms/landing-view.ts";
+import { readEstateView } from "../../app/routes/estate/queries.ts";
+import { readService } from "../../app/routes/estate/services/queries.ts";
 import { ORGANISATION, startTrial, type Trial } from "./trial.ts";
 
 let trial: Trial;
@@ -177,6 +180,24 @@ describe("services", () => {
 });
 
 describe("the estate as it was", () => {
+  it("is looked at and not changed: what was shown of it never undoes what came since", async () => {
+    const before = await trial.app.world.now();
+    const now = await estate();
+    await changeEstate(db(), { ...now, hosts: now.hosts.map((h) => (h.id === "q1" ? { ...h, starts: 9 } : h)) }, { personName: "test", reason: "a test", modelAt: before + 1 });
+    const at = new Date(before - 60_000).toISOString();
+    const past = (await readEstateView(trial.app, ORGANISATION, { at, lost: [] }, "hosts", "q1"))!;
+    const today = (await readEstateView(trial.app, ORGANISATION, { at: null, lost: [] }, "hosts", "q1"))!;
+    expect([past.written!.text, today.written!.text]).toEqual([expect.stringContaining("starts: 4"), expect.stringContaining("starts: 9")]);
+    const write = (view: typeof past) => writeItem(context(), { kind: "hosts", id: "q1", base: view.base, reason: "a test" }, `${view.written!.text.replace("cores: 64", "cores: 65")}`);
+    await expect(write(past)).rejects.toThrow(/Bring the needle back to now/);
+    const service = (await readService(trial.app, ORGANISATION, { at, lost: [] }, "app"))!;
+    await expect(removeService(context(), "app", service.base, "a test")).rejects.toThrow(/Bring the needle back to now/);
+    await write(today);
+    expect((await estate()).hosts.find((h) => h.id === "q1")).toMatchObject({ starts: 9, cores: 65 });
+    await expect(removeItem(context(), { kind: "hosts", id: "q1", base: await base(), reason: "a test" })).rejects.toThrow(/cannot be taken out: .*there is no host q1/);
+    await expect(removeItem(observer(), { kind: "hosts", id: "q1", base: await base(), reason: "x" })).rejects.toThrow(RefusedError);
+  });
+
   const byIds = (e: Estate): Estate => Object.fromEntries(Object.entries(e).map(([k, v]) => [k, Array.isArray(v) ? [...(v as { id: string }[])].sort((a, b) => (a.id < b.id ? -1 : 1)) : v])) as Estate;
 
   it("is given back for every instant, whatever came, went and changed in between", async () => {

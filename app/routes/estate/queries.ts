@@ -7,7 +7,7 @@ import { freeRoom } from "#core/outage/placement.ts";
 import { goesWith } from "#core/outage/goes-with.ts";
 import type { Application } from "#server/application.ts";
 import { knownGaps } from "#server/estate/known-gaps.ts";
-import { estateVersion, lastChange } from "#server/estate/last-change.ts";
+import { estateVersion, lastChange, OF_THE_PAST } from "#server/estate/last-change.ts";
 import { readProposals } from "./proposals/queries.ts";
 import { landingGaps } from "#core/estate/landing.ts";
 import { readLandings } from "#server/platforms/landing-view.ts";
@@ -39,11 +39,11 @@ export async function readEstateView(app: Application, organisationId: string, a
   const stored = await storedBytes(app.connection.db, organisationId);
   const base = await estateVersion(app.connection.db, organisationId);
   // Among very many machines it is worked out only where it is looked at.
-  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? [...knownGaps(app.connection.db, estate, base, at, stored, view.changedSince), ...landingGaps(estate, await readLandings(app.connection.db, estate))] : [];
+  const gaps = show === "gaps" || estate.machines.length <= COUNTED_MACHINES ? [...knownGaps(app.connection.db, estate, base, at, stored, view.changedSince), ...landingGaps(await readLandings(app.connection.db, estate))] : [];
   const tabled = SHOWN_KINDS.find((k) => k === show);
   return {
     gapCount: gaps.length,
-    base,
+    base: view.changedSince > 0 ? OF_THE_PAST : base,
     store: show === "stores" && chosen !== null ? await readStore(app, organisationId, estate, chosen, stored) : null,
     written: tabled && chosen !== null && (show !== "stores" || chosen === NEW_ITEM) ? writtenView(estate, tabled, ONE[tabled], chosen) : null,
     gaps: show === "gaps" ? gaps : null,

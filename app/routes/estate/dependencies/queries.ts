@@ -6,7 +6,7 @@ import { outageOf, serviceStates } from "#core/outage/closure.ts";
 import { singlePoints } from "#core/outage/single-points.ts";
 import { durationWords } from "#core/wording/amounts.ts";
 import type { Application } from "#server/application.ts";
-import { estateVersion } from "#server/estate/last-change.ts";
+import { shownVersion } from "#server/estate/last-change.ts";
 import { outlook } from "#server/outlook.ts";
 
 export const FOCUSES = ["main", "all", "around", "down", "up"] as const;
@@ -35,7 +35,7 @@ export async function readDependencies(app: Application, organisationId: string,
   const shown = new Set(focus === "all" ? estate.services.map((s) => s.id) : focus === "main" ? carrying.map((c) => c.id) : around.slice(0, DRAWN_MOST));
   const carries = new Map(focus === "main" ? carrying.map((c) => [c.id, c.carries]) : []);
   return {
-    base: await estateVersion(app.connection.db, organisationId),
+    base: await shownVersion(app.connection.db, organisationId, view.changedSince),
     total: estate.services.length,
     focus,
     /** How many would be drawn if there were no end to it. */

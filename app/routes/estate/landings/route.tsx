@@ -11,7 +11,7 @@ import { Workplace } from "../../../frame/workplace.tsx";
 import { momentWords } from "../../../frame/zoned.ts";
 import { Sheet } from "../../../ui/sheet.tsx";
 import { NoEstate } from "../../readiness/no-estate.tsx";
-import { estateVersion } from "#server/estate/last-change.ts";
+import { shownVersion } from "#server/estate/last-change.ts";
 import { EstateNav } from "../estate-nav.tsx";
 import { NEW_ITEM } from "../items/new-item.ts";
 import { writtenView } from "../items/queries.ts";
@@ -27,7 +27,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     return {
       landings: view && (await readLandings(context.app.connection.db, view.estate)),
       written: view && item ? writtenView(view.estate, "landings", "landing zone", item) : null,
-      base: await estateVersion(context.app.connection.db, who.organisationId),
+      base: await shownVersion(context.app.connection.db, who.organisationId, view?.changedSince ?? 0),
       zone: who.timeZone,
     };
   });
@@ -113,7 +113,7 @@ function Zone({ landing: l, zone }: { landing: LandingView; zone: string }) {
               <td>
                 {r.sentence} <span className="text-soft">{r.remedy}</span>
               </td>
-              <td className="text-soft">{listWords(r.services, 4) || "no service"}</td>
+              <td className="text-soft">{listWords(r.services.map((id) => l.nameOf[id]!), 4) || "no service"}</td>
             </tr>
           ))}
       </Sheet>

@@ -11,7 +11,7 @@ import type { Application } from "#server/application.ts";
 import { loadEstate } from "#server/db/queries/estate.ts";
 import { checkAccounts, checkTrials } from "#server/db/schema.ts";
 import { knownGaps } from "#server/estate/known-gaps.ts";
-import { estateAt, estateVersion } from "#server/estate/last-change.ts";
+import { estateAt, estateVersion, OF_THE_PAST } from "#server/estate/last-change.ts";
 import { storedBytes } from "#server/db/queries/copies.ts";
 import { outlook } from "#server/outlook.ts";
 import { readReadiness } from "../../readiness/queries.ts";
@@ -37,7 +37,7 @@ export async function readService(app: Application, organisationId: string, aske
   const zone = estate.organisation.timeZone;
   const away = row.recovery?.serviceable ?? null;
   return {
-    base,
+    base: view.changedSince > 0 ? OF_THE_PAST : base,
     row,
     reason: readiness!.lostNames,
     service,
