@@ -1,6 +1,7 @@
 import { eq } from "drizzle-orm";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Check, Estate } from "#core/estate/model.ts";
+import { writtenItem } from "#formats/estate/written-item.ts";
 import { toRaw } from "#formats/estate/write-estate.ts";
 import { acceptProposals, changeDependency, dismissProposals } from "../acts/dependencies.ts";
 import { undoChange } from "../acts/estate.ts";
@@ -14,12 +15,11 @@ import { addFlows } from "../db/queries/flows.ts";
 import { audit, checkAccounts, checkTrials, observedFlows } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
 import { knownProposals } from "../estate/known-proposals.ts";
-import { estateAt, estateVersion } from "../estate/last-change.ts";
+import { estateAt, estateVersion, shownVersion } from "../estate/last-change.ts";
 import { discoverNow } from "../jobs/discover-platform.ts";
+import { outlook } from "../outlook.ts";
 import { RefusedError } from "../people/roles.ts";
 import { readLandings } from "../platforms/landing-view.ts";
-import { readEstateView } from "../../app/routes/estate/queries.ts";
-import { readService } from "../../app/routes/estate/services/queries.ts";
 import { ORGANISATION, startTrial, type Trial } from "./trial.ts";
 
 let trial: Trial;
@@ -185,13 +185,15 @@ describe("the estate as it was", () => {
     const now = await estate();
     await changeEstate(db(), { ...now, hosts: now.hosts.map((h) => (h.id === "q1" ? { ...h, starts: 9 } : h)) }, { personName: "test", reason: "a test", modelAt: before + 1 });
     const at = new Date(before - 60_000).toISOString();
-    const past = (await readEstateView(trial.app, ORGANISATION, { at, lost: [] }, "hosts", "q1"))!;
-    const today = (await readEstateView(trial.app, ORGANISATION, { at: null, lost: [] }, "hosts", "q1"))!;
-    expect([past.written!.text, today.written!.text]).toEqual([expect.stringContaining("starts: 4"), expect.stringContaining("starts: 9")]);
-    const write = (view: typeof past) => writeItem(context(), { kind: "hosts", id: "q1", base: view.base, reason: "a test" }, `${view.written!.text.replace("cores: 64", "cores: 65")}`);
+    const shown = async (asked: string | null) => {
+      const view = (await outlook(trial.app, ORGANISATION, { at: asked, lost: [] }))!;
+      return { base: await shownVersion(db(), ORGANISATION, view.changedSince), text: writtenItem(view.estate, "hosts", "q1")! };
+    };
+    const [past, today] = [await shown(at), await shown(null)];
+    expect([past.text, today.text]).toEqual([expect.stringContaining("starts: 4"), expect.stringContaining("starts: 9")]);
+    const write = (view: typeof past) => writeItem(context(), { kind: "hosts", id: "q1", base: view.base, reason: "a test" }, view.text.replace("cores: 64", "cores: 65"));
     await expect(write(past)).rejects.toThrow(/Bring the needle back to now/);
-    const service = (await readService(trial.app, ORGANISATION, { at, lost: [] }, "app"))!;
-    await expect(removeService(context(), "app", service.base, "a test")).rejects.toThrow(/Bring the needle back to now/);
+    await expect(removeService(context(), "app", past.base, "a test")).rejects.toThrow(/Bring the needle back to now/);
     await write(today);
     expect((await estate()).hosts.find((h) => h.id === "q1")).toMatchObject({ starts: 9, cores: 65 });
     await expect(removeItem(context(), { kind: "hosts", id: "q1", base: await base(), reason: "a test" })).rejects.toThrow(/cannot be taken out: .*there is no host q1/);
