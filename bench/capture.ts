@@ -40,7 +40,7 @@ async function hashSeconds(path: string): Promise<number> {
 
 /** In a process of its own, whose peak memory is its own. */
 function captureIn(image: string, store: string): { seconds: number; peakMib: number } {
-  const { stdout, stderr, status } = spawnSync(process.execPath, ["--import", "tsx", "bench/capture-once.ts", image, store], { encoding: "utf8" });
+  const { stdout, stderr, status } = spawnSync(process.execPath, ["scripts/run.mjs", "bench/capture-once.ts", image, store], { encoding: "utf8" });
   if (status !== 0) throw new Error(`capture failed: ${stderr}`);
   return JSON.parse(stdout) as { seconds: number; peakMib: number };
 }

@@ -101,7 +101,7 @@ async function csvFile(path: string, remarkBytes: number): Promise<string> {
 
 /** In a process of its own, whose peak memory is its own. */
 function peakMib(path: string): number {
-  const { stdout, stderr, status } = spawnSync(process.execPath, ["--import", "tsx", "bench/table-once.ts", path], { encoding: "utf8" });
+  const { stdout, stderr, status } = spawnSync(process.execPath, ["scripts/run.mjs", "bench/table-once.ts", path], { encoding: "utf8" });
   if (status !== 0) throw new Error(`reading the table failed: ${stderr}`);
   return (JSON.parse(stdout) as { peakMib: number }).peakMib;
 }

@@ -1,6 +1,7 @@
 #!/usr/bin/env node
-import { register } from "tsx/esm/api";
+import { dirname } from "node:path";
+import { fileURLToPath } from "node:url";
+import { runProgram } from "../scripts/programs.mjs";
 
-register();
-const { main } = await import("../cli/main.ts");
+const { main } = await runProgram("cli/main.ts", dirname(dirname(fileURLToPath(import.meta.url))));
 process.exitCode = await main(process.argv.slice(2));

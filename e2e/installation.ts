@@ -23,7 +23,7 @@ export default async function startInstallation(): Promise<() => Promise<void>> 
 }
 
 export function startDemo(data: string): ChildProcess {
-  return spawn(process.execPath, ["--import", "tsx", "scripts/demo.ts"], { env: { ...process.env, YPOSTASIS_DATA: data, YPOSTASIS_PAST: "short" }, stdio: ["ignore", "pipe", "inherit"], detached: true });
+  return spawn(process.execPath, ["scripts/run.mjs", "scripts/demo.ts"], { env: { ...process.env, YPOSTASIS_DATA: data, YPOSTASIS_PAST: "short" }, stdio: ["ignore", "pipe", "inherit"], detached: true });
 }
 
 /** Resolves with everything the demo printed until it stood. */

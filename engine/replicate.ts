@@ -2,7 +2,7 @@ import { ChunkWriter, type WriterTotals } from "./chunks/chunk-writer.ts";
 import { isOneToOne } from "./chunks/scale.ts";
 import type { Digest } from "./digest.ts";
 import { EngineError } from "./errors.ts";
-import { isPublished, pointChunks, pointPages, publishPoint, readConfig } from "./points/point.ts";
+import { encodeConfig, isPublished, pointChunks, pointPages, publishPoint, readConfig } from "./points/point.ts";
 import type { PointConfig, PointId, Publication } from "./points/publication.ts";
 import { sliceBytes, type SlicePort } from "./slices.ts";
 import type { PageSource } from "./points/block-map.ts";
@@ -33,9 +33,14 @@ export async function replicate(from: Vault, to: Vault, id: PointId, port: Slice
   const writer = new ChunkWriter(to, config.scale);
   const getPage: PageSource = (digest) => from.page(digest);
 
-  await inParallel(pointPages(config, getPage), PAGES_AT_ONCE, async ({ digest }) => {
-    if (!to.hasBlob(digest)) await to.putBlob(await getPage(digest), digest);
-  });
+  // What describes the point goes beside its chunks; awaited before anything names it.
+  const described = Promise.all([
+    to.putBlob(encodeConfig(config), id),
+    inParallel(pointPages(config, getPage), PAGES_AT_ONCE, async ({ digest }) => {
+      if (!to.hasBlob(digest)) await to.putBlob(await getPage(digest), digest);
+    }),
+  ]);
+  described.catch(() => undefined);
 
   let wanted = new Map<Digest, number>();
   const send = async (): Promise<void> => {
@@ -65,6 +70,7 @@ export async function replicate(from: Vault, to: Vault, id: PointId, port: Slice
       }
     }
   await send();
+  await described;
   const alreadyThere = writer.totals.chunksSent === 0 && (await isPublished(to, id));
   const publication = await publishPoint(to, config);
   if (publication.id !== id) throw new EngineError("damaged", `Point ${id.slice(0, 12)} changed while it was copied`);

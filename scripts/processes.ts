@@ -1,13 +1,14 @@
 import { type ChildProcess, fork } from "node:child_process";
+import { programOf } from "./programs.mjs";
 
 export type Managed = { name: string; child: ChildProcess; stop: () => Promise<void> };
 
-/** Starts a TypeScript process, waits until it says that it is ready, and starts it again when it dies by itself. */
+/** Starts a TypeScript program, waits until it says that it is ready, and starts it again when it dies by itself. */
 export async function keepRunning(name: string, file: string, env: Record<string, string>): Promise<Managed> {
   let stopping = false;
   const start = async (): Promise<ChildProcess> => {
     // A group of its own: Ctrl+C reaches only this process, which stops the others in order.
-    const child = fork(file, [], { env: { AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true", ...process.env, ...env }, execArgv: ["--import", "tsx", "--enable-source-maps"], stdio: ["ignore", "inherit", "inherit", "ipc"], detached: true });
+    const child = fork(await programOf(file), [], { env: { AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true", ...process.env, ...env }, execArgv: ["--enable-source-maps"], stdio: ["ignore", "inherit", "inherit", "ipc"], detached: true });
     await new Promise<void>((ready, fail) => {
       child.once("message", () => ready());
       child.once("exit", (code, signal) => fail(new Error(`${name} ended before it was ready (${signal ?? code})`)));

@@ -11,4 +11,4 @@ fi
 export AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED=true
 command=$1
 shift
-exec node --import tsx "scripts/$command.ts" "$@"
+exec node scripts/run.mjs "scripts/$command.ts" "$@"

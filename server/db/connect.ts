@@ -1,6 +1,6 @@
 import { drizzle, type NodePgDatabase } from "drizzle-orm/node-postgres";
 import { migrate } from "drizzle-orm/node-postgres/migrator";
-import { fileURLToPath } from "node:url";
+import { resolve } from "node:path";
 import pg from "pg";
 import { EngineError } from "#engine/errors.ts";
 import * as schema from "./schema.ts";
@@ -19,7 +19,7 @@ export function connect(url: string, options: { relaxed?: boolean } = {}): Conne
 }
 
 export async function migrateToNewest({ db }: Connection): Promise<void> {
-  await migrate(db, { migrationsFolder: fileURLToPath(new URL("./migrations", import.meta.url)) });
+  await migrate(db, { migrationsFolder: resolve("server/db/migrations") });
 }
 
 const DOWN_CODES = new Set(["ECONNREFUSED", "ECONNRESET", "EPIPE", "ETIMEDOUT", "57P01", "57P02", "57P03", "08006", "08001", "53300"]);

@@ -57,18 +57,23 @@ export const estateItems = pgTable(
   (t) => [primaryKey({ columns: [t.organisationId, t.kind, t.id] })],
 );
 
-export const estateChanges = pgTable("estate_change", {
-  id: bigserial("id", { mode: "number" }).primaryKey(),
-  organisationId: text("organisation_id").notNull(),
-  wallAt: wall("wall_at").notNull().defaultNow(),
-  modelAt: instant("model_at").notNull(),
-  personName: text("person_name").notNull(),
-  reason: text("reason").notNull(),
-  kind: text("kind").notNull(),
-  itemId: text("item_id").notNull(),
-  before: jsonb("before"),
-  after: jsonb("after"),
-});
+export const estateChanges = pgTable(
+  "estate_change",
+  {
+    id: bigserial("id", { mode: "number" }).primaryKey(),
+    organisationId: text("organisation_id").notNull(),
+    wallAt: wall("wall_at").notNull().defaultNow(),
+    modelAt: instant("model_at").notNull(),
+    personName: text("person_name").notNull(),
+    reason: text("reason").notNull(),
+    kind: text("kind").notNull(),
+    itemId: text("item_id").notNull(),
+    before: jsonb("before"),
+    after: jsonb("after"),
+  },
+  // The newest change of one organisation is asked for whenever its estate is.
+  (t) => [index("estate_change_by_organisation").on(t.organisationId, t.id)],
+);
 
 /** How a store is reached; secrets inside are sealed. */
 export const storeAccess = pgTable(

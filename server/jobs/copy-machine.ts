@@ -119,13 +119,13 @@ async function diskMaps(vault: Vault, point: PointId): Promise<Map<string, Strea
 class LegBook {
   private readonly legs: Record<string, LegProgress> = {};
 
-  private readonly leastSliceBytes: number | undefined;
+  private readonly unwatched: boolean;
 
   constructor(
     work: WorkRow,
     private readonly report: WorkTools["progress"],
   ) {
-    if (work.subject.kind === "copy" && work.subject.unwatched) this.leastSliceBytes = UNWATCHED_SLICE_BYTES;
+    this.unwatched = work.subject.kind === "copy" && work.subject.unwatched === true;
     // What an earlier process counted is shown until this one has counted it again.
     Object.assign(this.legs, (work.progress as WorkProgress).legs);
   }
@@ -138,10 +138,14 @@ class LegBook {
     this.report({ legs: { ...this.legs } });
     let last = mine.beganAt;
     return {
-      ...(this.leastSliceBytes ? { leastSliceBytes: this.leastSliceBytes } : {}),
+      ...(this.unwatched ? { leastSliceBytes: UNWATCHED_SLICE_BYTES } : {}),
       slice: async (slice, nominalBytes, write) => {
+        // Where nobody watches, the bytes go while the world has them travel. That is only for a past that
+        // is made anew where it is cut off: what lay in the store early would not travel again.
+        const early = this.unwatched ? write() : undefined;
+        early?.catch(() => undefined);
         const arrivedAt = await flow.moved(`${key}/${slice}`, nominalBytes, uses);
-        const result = await write();
+        const result = await (early ?? write());
         last = Math.max(last, arrivedAt);
         mine.moved = Math.min(mine.total, mine.moved + nominalBytes);
         mine.arrivedAt = last;

@@ -8,6 +8,7 @@ import { temporaryFolder } from "#engine/tests/temporary.ts";
 import { readEstate } from "#formats/estate/read-estate.ts";
 import { openMigrated, startSurroundings, type Surroundings } from "../../scripts/data-folder.ts";
 import { removeCluster } from "../../scripts/postgres.ts";
+import { programOf } from "../../scripts/programs.mjs";
 import { type Application, closeApplication } from "../application.ts";
 import { runs, runSteps, works } from "../db/schema.ts";
 import { changeEstate } from "../estate/change-estate.ts";
@@ -52,7 +53,7 @@ export async function startTrial(adjust: (estate: Estate) => void = () => undefi
   await app.world.setPace({ mode: "events", factor: 60 });
   const workers = new Set<ChildProcess>();
   const worker = async (): Promise<ChildProcess> => {
-    const child = fork(join(HERE, "worker.ts"), [], { execArgv: ["--import", "tsx"], env: { ...process.env, SETTINGS: JSON.stringify(around.settings) }, stdio: ["ignore", "inherit", "inherit", "ipc"] });
+    const child = fork(await programOf(join(HERE, "worker.ts")), [], { env: { ...process.env, SETTINGS: JSON.stringify(around.settings) }, stdio: ["ignore", "inherit", "inherit", "ipc"] });
     workers.add(child);
     child.once("exit", () => workers.delete(child));
     await new Promise((ready) => child.once("message", ready));

@@ -13,6 +13,7 @@ const BOOT_MARK = Buffer.from("STARTS\0\0");
  */
 export class DiskContents {
   private readonly cache = new Map<string, Int32Array>();
+  private readonly newest = new Map<string, { tick: number; versions: Int32Array }>();
 
   constructor(private readonly truth: Truth) {}
 
@@ -54,18 +55,21 @@ export class DiskContents {
     if (known) return known;
     const count = this.blocks(disk);
     const size = WORLD_SCALE.nominalBlock;
-    const versions = new Int32Array(count).fill(-1);
     const used = Math.min(count, Math.ceil(disk.used / size));
-    versions.fill(0, 0, used);
+    // Who copies asks for later and later instants: each goes on from the one before.
+    const newest = this.newest.get(`${machine}/${disk.id}`);
+    const start = newest && newest.tick <= tick ? newest : { tick: 0, versions: new Int32Array(count).fill(-1).fill(0, 0, used) };
+    const versions = start.versions.slice();
     const hot = Math.max(1, Math.min(used, Math.ceil(disk.hot / size)));
     const perTick = (disk.writtenPerHour / size) * (TICK_MS / 3_600_000);
     const grownPerTick = (disk.grownPerHour / size) * (TICK_MS / 3_600_000);
-    for (let t = 1; t <= tick; t++) {
+    for (let t = start.tick + 1; t <= tick; t++) {
       for (let i = Math.floor(perTick * (t - 1)); i < Math.floor(perTick * t); i++) versions[mix(this.truth.seed, machine, disk.id, i) % hot] = t;
       for (let i = Math.floor(grownPerTick * (t - 1)); i < Math.floor(grownPerTick * t); i++) if (used + i < count) versions[used + i] = t;
     }
     if (this.cache.size > 256) this.cache.clear();
     this.cache.set(key, versions);
+    this.newest.set(`${machine}/${disk.id}`, { tick, versions });
     return versions;
   }
 

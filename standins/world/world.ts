@@ -12,7 +12,7 @@ const FORSAKEN_AFTER_MS = 1_500;
 /** The running world: drives the simulation by the wall's clock and keeps its log. */
 export class World {
   private anchor = { wall: performance.now(), model: 0 };
-  private timer: NodeJS.Timeout | undefined;
+  private cancelPlan: () => void = () => undefined;
   private readonly wakeups = new Set<() => void>();
   private turn: Promise<unknown> = Promise.resolve();
   private stopped = false;
@@ -37,7 +37,7 @@ export class World {
 
   async close(): Promise<void> {
     this.stopped = true;
-    clearTimeout(this.timer);
+    this.cancelPlan();
     clearTimeout(this.forsaken);
     for (const wake of this.wakeups) wake();
     await this.turn;
@@ -48,18 +48,22 @@ export class World {
   operations(operations: readonly WorldOperation[]): Promise<{ instant: number }> {
     return this.inTurn(async () => {
       const instant = this.now();
-      let told = false;
-      for (const operation of operations)
-        if (!this.simulation.knows(operation.key)) this.record({ type: "operation", instant, operation });
-        else if (this.simulation.isOver(operation.key)) {
-          // The world stands while it tells again, and not at an earlier instant than now.
-          if (!this.simulation.held) this.simulation.advance(instant);
-          this.record({ type: "again", key: operation.key });
-          told = true;
-        }
-      if (told) this.wakeListeners();
+      this.begin(operations, instant);
       return this.settle(instant);
     });
+  }
+
+  private begin(operations: readonly WorldOperation[], instant: number): void {
+    let told = false;
+    for (const operation of operations)
+      if (!this.simulation.knows(operation.key)) this.record({ type: "operation", instant, operation });
+      else if (this.simulation.isOver(operation.key)) {
+        // The world stands while it tells again, and not at an earlier instant than now.
+        if (!this.simulation.held) this.simulation.advance(instant);
+        this.record({ type: "again", key: operation.key });
+        told = true;
+      }
+    if (told) this.wakeListeners();
   }
 
   cancel(keys: readonly string[]): Promise<{ instant: number }> {
@@ -122,11 +126,13 @@ export class World {
   }
 
   private async listen({ begin = [], acknowledge, waitMs }: NextRequest, gone?: AbortSignal): Promise<NextReply> {
-    if (begin.length > 0) await this.operations(begin);
-    if (acknowledge.length > 0)
+    // One turn for both: the world stands until it knows what its events have led to.
+    if (begin.length + acknowledge.length > 0)
       await this.inTurn(async () => {
-        this.record({ type: "acknowledge", seqs: acknowledge });
-        return this.settle(this.simulation.state.instant);
+        const instant = this.now();
+        this.begin(begin, instant);
+        if (acknowledge.length > 0) this.record({ type: "acknowledge", seqs: acknowledge });
+        return this.settle(instant);
       });
     const until = performance.now() + waitMs;
     while (!this.simulation.held && !this.stopped && !gone?.aborted) {
@@ -209,13 +215,21 @@ export class World {
 
   /** Sets the timer for the next event, or looks again soon. */
   private plan(): void {
-    clearTimeout(this.timer);
+    this.cancelPlan();
     if (this.stopped || this.simulation.held) return;
     const next = this.simulation.next();
     if (!next) return;
     const effective = this.effective();
     const sleep = effective === "events" ? 0 : Math.min(LONGEST_SLEEP_MS, Math.max(0, (next.instant - this.now()) / effective));
-    this.timer = setTimeout(() => void this.inTurn(() => this.tick()), sleep);
+    const tick = (): void => void this.inTurn(() => this.tick());
+    if (sleep > 0) {
+      const timer = setTimeout(tick, sleep);
+      this.cancelPlan = () => clearTimeout(timer);
+    } else {
+      // A timer would sleep a millisecond at least, at every event of a past that goes from event to event.
+      const soon = setImmediate(tick);
+      this.cancelPlan = () => clearImmediate(soon);
+    }
   }
 
   private async tick(): Promise<void> {

@@ -1,0 +1,1 @@
+CREATE INDEX "estate_change_by_organisation" ON "estate_change" USING btree ("organisation_id","id");
