@@ -7,8 +7,8 @@ export type Managed = { name: string; child: ChildProcess; stop: () => Promise<v
 export async function keepRunning(name: string, file: string, env: Record<string, string>): Promise<Managed> {
   let stopping = false;
   const start = async (): Promise<ChildProcess> => {
-    // A group of its own: Ctrl+C reaches only this process, which stops the others in order.
-    const child = fork(await programOf(file), [], { env: { AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true", ...process.env, ...env }, execArgv: ["--enable-source-maps"], stdio: ["ignore", "inherit", "inherit", "ipc"], detached: true });
+    // Named for whoever lists processes. A group of its own: Ctrl+C reaches only this process, which stops the others in order.
+    const child = fork(await programOf(file), [file], { env: { AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true", ...process.env, ...env }, execArgv: ["--enable-source-maps"], stdio: ["ignore", "inherit", "inherit", "ipc"], detached: true });
     await new Promise<void>((ready, fail) => {
       child.once("message", () => ready());
       child.once("exit", (code, signal) => fail(new Error(`${name} ended before it was ready (${signal ?? code})`)));

@@ -18,13 +18,12 @@ export async function loadEstate(db: Database, organisationId: string): Promise<
   remembered.set(db, known);
   // What names the state is read before the items: a change between the two is met at the next reading.
   const newest = db.select({ id: max(estateChanges.id) }).from(estateChanges).where(eq(estateChanges.organisationId, organisationId));
-  const [organisation] = await db.select({ id: organisations.id, name: organisations.name, timeZone: organisations.timeZone, version: sql<number | null>`(${newest})` }).from(organisations).where(eq(organisations.id, organisationId));
-  if (!organisation) return null;
-  const state = JSON.stringify(organisation);
+  const [found] = await db.select({ organisation: organisations, version: sql<number | null>`(${newest})` }).from(organisations).where(eq(organisations.id, organisationId));
+  if (!found) return null;
+  const state = JSON.stringify(found);
   const before = known.get(organisationId);
   if (before?.state === state) return before.estate;
-  const { version: _, ...described } = organisation;
-  const estate = await readItems(db, described);
+  const estate = await readItems(db, found.organisation);
   known.set(organisationId, { state, estate });
   return estate;
 }
