@@ -1,4 +1,4 @@
-import { execFileSync } from "node:child_process";
+import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
@@ -11,7 +11,9 @@ export async function buildIfChanged(): Promise<void> {
   const stamp = stampOf();
   if (existsSync(STAMP) && readFileSync(STAMP, "utf8") === stamp) return;
   console.log("Building the pages ...");
-  execFileSync(process.execPath, ["node_modules/@react-router/dev/bin.js", "build"], { stdio: ["ignore", "ignore", "inherit"], env: { ...process.env, NODE_ENV: "production" } });
+  const built = spawnSync(process.execPath, ["node_modules/@react-router/dev/bin.js", "build"], { encoding: "utf8", env: { ...process.env, NODE_ENV: "production" } });
+  // What it says is about its own parts, and helps only where it fails.
+  if (built.status !== 0) throw new Error(`the pages could not be built:\n${built.stdout}${built.stderr}`);
   writeFileSync(STAMP, stamp);
 }
 

@@ -17,7 +17,7 @@ const BANNER = 'import { createRequire as requireOf } from "node:module"; const 
  */
 export async function programOf(source, root = process.cwd()) {
   const name = `${source.replace(/\.ts$/, "").replaceAll("/", "-")}.mjs`;
-  const folder = join(root, "build/programs");
+  const folder = join(root, "node_modules/.cache/programs");
   const file = join(folder, name);
   if (isFresh(`${file}.sources`, root)) return file;
   const { build } = await import("esbuild");

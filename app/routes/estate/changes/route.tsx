@@ -59,9 +59,12 @@ export default function Changes({ loaderData: { acts, more, of, zone } }: Route.
                 {momentWords(a.modelAt, zone)}
               </span>{" "}
               {a.personName}: “{a.reason}” <span className="text-soft">· {countWords(a.total, "item")}</span>{" "}
-              <Link className="plain-link" to={`/estate${search({ at: instantText(Math.floor(a.modelAt / 1000) * 1000 - 1000) })}`}>
-                as it was before
-              </Link>
+              {/* Before the first of all there was no estate. */}
+              {(more || of || a !== acts.at(-1)) && (
+                <Link className="plain-link" to={`/estate${search({ at: instantText(Math.floor(a.modelAt / 1000) * 1000 - 1000) })}`}>
+                  as it was before
+                </Link>
+              )}
             </p>
             {a.total > SHOWN_OPEN ? (
               <details>
