@@ -1,4 +1,4 @@
-import { accessSync, constants, mkdirSync, mkdtempSync, readFileSync, renameSync, statSync, writeFileSync } from "node:fs";
+import { accessSync, constants, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import { pathToFileURL } from "node:url";
@@ -35,7 +35,7 @@ export async function programOf(source, root = process.cwd()) {
     sourcesContent: false,
     external: NOT_BUNDLED,
     banner: { js: BANNER },
-    logLevel: "error",
+    logLevel: "silent",
   });
   const sources = Object.fromEntries(["package-lock.json", ...Object.keys(metafile.inputs).filter((path) => !path.includes("node_modules/"))].map((path) => [path, changedAt(join(root, path))]));
   const written = [...outputFiles.map(({ path, contents }) => ({ name: basename(path), contents })), { name: `${name}.sources`, contents: JSON.stringify(sources) }];
@@ -82,6 +82,8 @@ function writableFolder(folder) {
     accessSync(folder, constants.W_OK);
     return folder;
   } catch {
-    return mkdtempSync(join(tmpdir(), "ypostasis-"));
+    const passing = mkdtempSync(join(tmpdir(), "ypostasis-"));
+    process.on("exit", () => rmSync(passing, { recursive: true, force: true }));
+    return passing;
   }
 }

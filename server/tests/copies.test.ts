@@ -1,8 +1,9 @@
-import { eq } from "drizzle-orm";
+import { eq, sql } from "drizzle-orm";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { readRecords, readTrailer } from "#engine/chunks/pack.ts";
 import { listPoints } from "#engine/points/point.ts";
 import { verify } from "#engine/verify.ts";
+import { WORK_CHANNEL } from "../jobs/coordinator.ts";
 import { copyNow, dropWork, goOn, setSchedule, stopWork } from "../acts/copies.ts";
 import { loadCopyFacts, pointsOf, storedBytes } from "../db/queries/copies.ts";
 import { audit, schedules, works } from "../db/schema.ts";
@@ -136,6 +137,39 @@ describe("copies", () => {
     expect(points[0]!.capturedAt - points[1]!.capturedAt).toBeGreaterThan(3_500_000);
     expect(points[0]!.capturedAt - row!.nextAt! - 3_600_000).toBeLessThan(60_000);
     expect((await db.select().from(schedules))[0]!.nextAt).toBeNull();
+  });
+
+  it("of a past that nobody watches travel as long as their bytes take, though they are written meanwhile", async () => {
+    const { db } = trial.app.connection;
+    const machines = trial.estate.machines.map((m) => m.id);
+    const had = new Set((await loadCopyFacts(db, ORGANISATION)).map((f) => f.point));
+    const now = await trial.app.world.now();
+    const instants = [1, 2, 3].map((hours) => now + hours * 3_600_000);
+    await db.insert(works).values({ organisationId: ORGANISATION, kind: "history", subject: { kind: "history", policies: [{ id: "all", every: 3_600 }], instants }, foreground: true, personName: "test", reason: "a past" });
+    await db.execute(sql`select pg_notify(${WORK_CHANNEL}, '')`);
+    await until("the past has been gone through", async () => (await db.select().from(works).where(eq(works.kind, "history"))).every((w) => w.state === "done"));
+    await workEnded(trial);
+    for (const machine of machines) {
+      const fresh = (await pointsOf(db, ORGANISATION, machine)).filter((p) => !had.has(p.id)).reverse();
+      expect(fresh).toHaveLength(2);
+      for (const [i, point] of fresh.entries()) {
+        expect(point.capturedAt).toBeGreaterThanOrEqual(instants[i]!);
+        expect(point.capturedAt).toBeLessThan(instants[i]! + 60_000);
+        const at = new Map(point.copies.map((c) => [c.store, c]));
+        const took = (from: number, store: string): number => (at.get(store)!.arrivedAt - from) / 1_000;
+        // No line of the stand-in world carries more than what it truly carries (its file: 0.9 Gbit/s, 460 Mbit/s; disks write 390 MiB/s).
+        expect(took(point.capturedAt, "quay-disks")).toBeGreaterThanOrEqual(at.get("quay-disks")!.sentBytes / (390 * 2 ** 20) - 0.01);
+        const here = at.get("quay-disks")!.arrivedAt;
+        expect(took(here, "yard-disks")).toBeGreaterThanOrEqual(at.get("yard-disks")!.sentBytes / (0.9e9 / 8) - 0.01);
+        expect(took(here, "cloud-bucket")).toBeGreaterThanOrEqual(at.get("cloud-bucket")!.sentBytes / (460e6 / 8) - 0.01);
+        expect(at.get("yard-disks")!.sentBytes).toBeGreaterThan(0);
+      }
+    }
+    for (const store of STORES) {
+      const { chunks, distinct } = await chunkCounts(store);
+      expect(chunks).toBe(distinct);
+      expect((await verify(await trial.app.stores.vault(ORGANISATION, store))).points.flatMap((p) => p.faults)).toEqual([]);
+    }
   });
 
   it("account for room as what they take", async () => {

@@ -213,6 +213,26 @@ describe("the estate's past", () => {
     expect(await db().select().from(audit).where(eq(audit.reason, "giant sold"))).toHaveLength(1);
   });
 
+  it("is read again only once it has changed, whoever changed it, and nobody can change what all share", async () => {
+    const first = (await loadEstate(db(), ORGANISATION))!;
+    expect(await loadEstate(db(), ORGANISATION)).toBe(first);
+    expect(() => (first.services[0]!.rto = 1)).toThrow(TypeError);
+    expect(() => first.machines.pop()).toThrow(TypeError);
+    // Another process has a connection and a memory of its own.
+    const other = connect(trial.around.settings.databaseUrl);
+    const theirs = structuredClone((await loadEstate(other.db, ORGANISATION))!);
+    theirs.services[0]!.rto += 60;
+    theirs.organisation.name = "Skua Lines";
+    await changeEstate(other.db, theirs, { personName: "R.", reason: "a minute more", modelAt: 8_000 });
+    const second = (await loadEstate(db(), ORGANISATION))!;
+    expect(second).toEqual(theirs);
+    expect(second).not.toBe(first);
+    // A new name alone is met too, though no item has changed.
+    await other.db.update(organisations).set({ name: first.organisation.name }).where(eq(organisations.id, ORGANISATION));
+    expect((await loadEstate(db(), ORGANISATION))!.organisation).toEqual(first.organisation);
+    await other.pool.end();
+  });
+
   it("belongs to one organisation: another has none of it", async () => {
     expect(await loadEstate(db(), "elsewhere")).toBeNull();
   });
