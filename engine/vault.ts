@@ -163,6 +163,12 @@ export class Vault {
     return place && { ...place, packDigest: this.packs[place.pack]! };
   }
 
+  /** The pack in which a chunk lies. */
+  packOf(digest: Digest): Digest | undefined {
+    const pack = this.table.packOf(digest);
+    return pack === undefined ? undefined : this.packs[pack];
+  }
+
   isPack(digest: Digest): boolean {
     return this.packNumbers.has(digest);
   }

@@ -3,7 +3,7 @@ import { EngineError } from "./errors.ts";
 import { inParallel } from "./parallel.ts";
 import { listPoints, pointChunks, pointPages, readConfig } from "./points/point.ts";
 import type { Publication } from "./points/publication.ts";
-import type { Vault } from "./vault.ts";
+import { blobName, type Vault } from "./vault.ts";
 
 export type VerifyResult = {
   blobs: number;
@@ -31,30 +31,57 @@ export async function verify(vault: Vault, progress: (bytes: number) => void = (
     result.blobs++;
   });
   const bad = new Set(result.damaged.map((d) => d.blob));
-  for (const publication of await listPoints(vault)) result.points.push({ publication, faults: await faultsOf(vault, publication, bad) });
+  const checked: Checked = { bad, whole: new Set(names.filter((name) => !bad.has(name))), soundLeaves: new Set() };
+  for (const publication of await listPoints(vault)) result.points.push({ publication, faults: await faultsOf(vault, publication, checked) });
   return result;
 }
 
-async function faultsOf(vault: Vault, publication: Publication, bad: ReadonlySet<Digest>): Promise<string[]> {
-  const packs = new Map<Digest, number>();
+/** What this verification has found out so far; points share most of their pages. */
+type Checked = {
+  bad: ReadonlySet<Digest>;
+  whole: Set<Digest>;
+  /** Leaves all of whose chunks lie in whole packs. */
+  soundLeaves: Set<Digest>;
+};
+
+async function faultsOf(vault: Vault, publication: Publication, { bad, whole, soundLeaves }: Checked): Promise<string[]> {
   const faults: string[] = [];
+  const inBad = new Map<Digest, number>();
+  const inOthers = new Map<Digest, number>();
+  // What was put since the store was listed is taken for whole; what has gone since is not there.
+  const isThere = async (blob: Digest): Promise<boolean> => {
+    if (!whole.has(blob) && (await vault.store.size(blobName(blob))) !== undefined) whole.add(blob);
+    return whole.has(blob);
+  };
+  let absent = 0;
   try {
-    if (bad.has(publication.manifest.digest)) faults.push(`its manifest ${publication.manifest.digest.slice(0, 12)} is damaged`);
+    const manifest = publication.manifest.digest;
+    if (bad.has(manifest)) faults.push(`its manifest ${manifest.slice(0, 12)} is damaged`);
+    else if (!(await isThere(manifest))) faults.push(`its manifest ${manifest.slice(0, 12)} is not in the store`);
     const config = await readConfig(vault, publication.id);
-    const get = (digest: Digest): Promise<Buffer> => vault.getBlob(digest);
+    // A page that was just read and found whole may come from memory.
+    const get = (digest: Digest): Promise<Buffer> => (whole.has(digest) ? vault.page(digest) : vault.getBlob(digest));
     for await (const { digest } of pointPages(config, get)) await get(digest);
-    let absent = 0;
-    for await (const row of pointChunks(config, get))
+    let leaf: Digest | undefined;
+    for await (const row of pointChunks(config, get, (next) => soundLeaves.has((leaf = next)))) {
+      let sound = true;
       for (const { digest } of row) {
-        const place = vault.chunkPlace(digest);
-        if (!place) absent++;
-        else if (bad.has(place.packDigest)) packs.set(place.packDigest, (packs.get(place.packDigest) ?? 0) + 1);
+        const pack = vault.packOf(digest);
+        if (pack && whole.has(pack)) continue;
+        sound = false;
+        const count = pack && bad.has(pack) ? inBad : inOthers;
+        if (pack) count.set(pack, (count.get(pack) ?? 0) + 1);
+        else absent++;
       }
-    if (absent) faults.push(`${absent} of its chunks are not in the store`);
+      if (sound && leaf) soundLeaves.add(leaf);
+      leaf = undefined;
+    }
+    for (const [pack, chunks] of inOthers) if (!(await isThere(pack))) absent += chunks;
   } catch (error) {
     if (!(error instanceof EngineError)) throw error;
     faults.push(error.message);
   }
-  for (const [pack, chunks] of packs) faults.push(`${chunks} of its chunks lie in the damaged blob ${pack.slice(0, 12)}`);
+  if (absent) faults.push(`${absent} of its chunks are not in the store`);
+  for (const [pack, chunks] of inBad) faults.push(`${chunks} of its chunks lie in the damaged blob ${pack.slice(0, 12)}`);
   return faults;
 }

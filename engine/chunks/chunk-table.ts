@@ -41,6 +41,11 @@ export class ChunkTable {
     };
   }
 
+  packOf(digest: Digest): number | undefined {
+    const at = this.slotOf(digest);
+    return this.used[at] === 1 ? this.fields[at * FIELDS] : undefined;
+  }
+
   /** The first place known stays: a second copy of a chunk changes nothing. */
   add(digest: Digest, place: ChunkPlace): void {
     if ((this.count + 1) * 4 > this.capacity * 3) this.grow();

@@ -63,9 +63,9 @@ export async function publishPoint(vault: Vault, config: PointConfig): Promise<P
   for (const digest of config.catalogue.pages) layers.set(digest, MEDIA.catalogue);
   const packs = new Set<Digest>();
   const packOf = (digest: Digest): Digest => {
-    const place = vault.chunkPlace(digest);
-    if (!place) throw absent("chunk", digest);
-    return place.packDigest;
+    const pack = vault.packOf(digest);
+    if (!pack) throw absent("chunk", digest);
+    return pack;
   };
   for await (const { map } of readCatalogue(config.catalogue, get)) {
     if (map?.kind === "inline") for (const { digest } of map.entries) if (digest) packs.add(packOf(digest));
