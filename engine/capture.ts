@@ -136,10 +136,13 @@ async function captureStream(
     }
     const before = leaf ? await leaf.entries() : [];
     for (let block = first; block < end; block++) {
-      const read = !changed || changed[changedAt] === block;
-      if (changed && read) changedAt++;
+      const told = changed?.[changedAt] === block;
+      if (told) changedAt++;
+      const known = before[block - first]?.digest ?? null;
+      // What is no longer counted on in the store is read again, though it has not changed.
+      const read = !changed || told || (known !== null && !vault.hasChunk(known));
       if (read) toRead.push({ at: gathered.length, block });
-      gathered.push({ digest: read ? null : (before[block - first]?.digest ?? null), nominalBytes: lengthOf(block) });
+      gathered.push({ digest: read ? null : known, nominalBytes: lengthOf(block) });
       if (toRead.length >= perSlice) await flush();
     }
     if (gathered.length >= GATHERED_ENTRIES) await flush();

@@ -12,6 +12,8 @@ import type { Store } from "./stores/store.ts";
 
 export const LAYOUT_FILE = "oci-layout";
 const BLOBS = "blobs/sha256/";
+/** Beside the blobs a mark for each of which something was found damaged or gone. */
+const DOUBTED = "doubted/";
 const LAYOUT = '{"imageLayoutVersion":"1.0.0"}';
 /** Blobs whose trailers are looked at side by side when a store is opened. */
 const OPENING_PARALLEL = 16;
@@ -49,6 +51,9 @@ export const blobName = (digest: Digest): string => BLOBS + digest;
 export class Vault {
   private readonly packs: Digest[] = [];
   private readonly packNumbers = new Map<Digest, number>();
+  /** Blobs that were found damaged or gone, and the numbers of the packs among them. */
+  private readonly doubted = new Set<Digest>();
+  private readonly doubtedPacks = new Set<number>();
   private readonly table = new ChunkTable();
   private readonly blobs = new Map<Digest, number>();
   /** Whether every published point of the store has been noted here. */
@@ -97,14 +102,21 @@ export class Vault {
       const digest = name.slice(BLOBS.length);
       if (isDigest(digest)) names.push({ digest, bytes });
     }
+    for await (const { name } of this.store.list(DOUBTED)) {
+      const digest = name.slice(DOUBTED.length);
+      if (isDigest(digest)) this.doubted.add(digest);
+    }
     names.sort((a, b) => (a.digest < b.digest ? -1 : 1));
     const remembered = (await this.memory?.recall()) ?? new Map<Digest, Buffer | null>();
-    await inParallel(names, OPENING_PARALLEL, async ({ digest, bytes }) => {
+    const look = async ({ digest, bytes }: { digest: Digest; bytes: number }): Promise<void> => {
       const known = remembered.get(digest);
       const index = (known && indexFrom(known)) ?? (known === null ? undefined : await this.readPackIndex(digest, bytes));
       if (index) this.notePack(digest, index);
-      this.blobs.set(digest, bytes);
-    });
+      if (!this.doubted.has(digest)) this.blobs.set(digest, bytes);
+    };
+    await inParallel(names.filter(({ digest }) => !this.doubted.has(digest)), OPENING_PARALLEL, look);
+    // Last, so that of a chunk that lies elsewhere too the other place counts.
+    for (const name of names) if (this.doubted.has(name.digest)) await look(name);
     this.loaded = true;
   }
 
@@ -136,10 +148,50 @@ export class Vault {
     if (this.packNumbers.has(digest)) return;
     const pack = this.packs.push(digest) - 1;
     this.packNumbers.set(digest, pack);
+    if (this.doubted.has(digest)) this.doubtedPacks.add(pack);
     for (const r of index.records) {
       this.nominalStored += (r.nominalBytes * r.storedBytes) / r.realBytes;
-      this.table.add(r.digest, { pack, offset: r.offset, storedBytes: r.storedBytes, realBytes: r.realBytes, nominalBytes: r.nominalBytes, codec: r.codec });
+      const known = this.doubtedPacks.size > 0 ? this.table.packOf(r.digest) : undefined;
+      this.table.add(r.digest, { pack, offset: r.offset, storedBytes: r.storedBytes, realBytes: r.realBytes, nominalBytes: r.nominalBytes, codec: r.codec }, known !== undefined && this.doubtedPacks.has(known));
     }
+  }
+
+  /**
+   * Counts no longer on what lies in a blob of which something was found damaged or gone: the next
+   * leg that needs it sends it again. Reading still tries it, for most of a pack may be whole. A mark
+   * in the store tells every other process, now and later.
+   */
+  private async doubt(blob: Digest): Promise<void> {
+    if (this.doubted.has(blob)) return;
+    this.doubted.add(blob);
+    this.blobs.delete(blob);
+    const page = this.pages.get(blob);
+    if (page && this.pages.delete(blob)) this.pageBytes -= page.length;
+    const pack = this.packNumbers.get(blob);
+    if (pack !== undefined) this.doubtedPacks.add(pack);
+    for (const [leaf, { packs }] of this.completeLeaves) if (leaf === blob || packs.includes(blob)) this.completeLeaves.delete(leaf);
+    // A store that cannot be written to is found out anew by the next process.
+    await this.store.put(`${DOUBTED}${blob}`, Buffer.alloc(0)).catch(() => undefined);
+  }
+
+  /** A blob that was put or found whole is none to doubt any more. */
+  private async trust(blob: Digest): Promise<void> {
+    if (!this.doubted.delete(blob)) return;
+    const pack = this.packNumbers.get(blob);
+    if (pack !== undefined) this.doubtedPacks.delete(pack);
+    await this.store.delete(`${DOUBTED}${blob}`).catch(() => undefined);
+  }
+
+  /** Doubts what was known to lie here and does not stand in a newer list of what does. */
+  async doubtAllBut(listed: ReadonlySet<Digest>): Promise<void> {
+    // What was put after the list was made is there.
+    for (const blob of [...this.blobs.keys()]) if (!listed.has(blob) && (await this.store.size(blobName(blob))) === undefined) await this.doubt(blob);
+  }
+
+  /** Doubts a blob that is not there, unless the store as a whole is away. */
+  private async doubtMissing(blob: Digest): Promise<void> {
+    const here = await this.store.size(LAYOUT_FILE).catch(() => undefined);
+    if (here !== undefined) await this.doubt(blob);
   }
 
   publication(id: Digest): Publication | undefined {
@@ -154,8 +206,9 @@ export class Vault {
     this.publications.set(publication.id, publication);
   }
 
+  /** Whether a chunk lies here and nothing speaks against its being whole. */
   hasChunk(digest: Digest): boolean {
-    return this.table.has(digest);
+    return this.packOf(digest) !== undefined;
   }
 
   chunkPlace(digest: Digest): (ChunkPlace & { packDigest: Digest }) | undefined {
@@ -163,10 +216,10 @@ export class Vault {
     return place && { ...place, packDigest: this.packs[place.pack]! };
   }
 
-  /** The pack in which a chunk lies. */
+  /** The pack in which a chunk lies, where nothing speaks against its being whole there. */
   packOf(digest: Digest): Digest | undefined {
     const pack = this.table.packOf(digest);
-    return pack === undefined ? undefined : this.packs[pack];
+    return pack === undefined || this.doubtedPacks.has(pack) ? undefined : this.packs[pack];
   }
 
   isPack(digest: Digest): boolean {
@@ -186,6 +239,7 @@ export class Vault {
     const digest = known ?? (bytes.length > 65_536 ? await sha256InPool(bytes) : sha256(bytes));
     if (!this.blobs.has(digest)) {
       await this.store.put(blobName(digest), bytes);
+      await this.trust(digest);
       this.blobs.set(digest, bytes.length);
       this.keepPage(digest, bytes);
       if (this.memory) {
@@ -227,15 +281,20 @@ export class Vault {
 
   /** Throws `damaged` where the bytes do not have the digest they are named by, `missing` where there are none. */
   async getBlob(digest: Digest): Promise<Buffer> {
-    const bytes = await this.store.get(blobName(digest));
+    const bytes = await this.store.get(blobName(digest)).catch(async (error: unknown) => {
+      if (isEngineError(error, "missing")) await this.doubtMissing(digest);
+      throw error;
+    });
     const found = bytes.length > 65_536 ? await sha256InPool(bytes) : sha256(bytes);
-    if (found !== digest) throw new EngineError("damaged", `Blob ${digest.slice(0, 12)} in store ${this.id} is damaged`, { store: this.id, blob: digest });
+    if (found !== digest) {
+      await this.doubt(digest);
+      throw new EngineError("damaged", `Blob ${digest.slice(0, 12)} in store ${this.id} is damaged`, { store: this.id, blob: digest });
+    }
+    if (this.doubted.has(digest)) {
+      await this.trust(digest);
+      this.blobs.set(digest, bytes.length);
+    }
     return bytes;
-  }
-
-  /** Forgets a blob that is known to be damaged, so that a whole copy of it is put again. */
-  forgetBlob(digest: Digest): void {
-    this.blobs.delete(digest);
   }
 
   /**
@@ -277,6 +336,7 @@ export class Vault {
       bytes = await this.store.get(blobName(pack), range);
     } catch (error) {
       if (!(error instanceof EngineError)) throw error;
+      if (error.kind === "missing") await this.doubtMissing(pack);
       for (const { digest } of group) await take(digest, error);
       return;
     }
@@ -292,6 +352,7 @@ export class Vault {
         if (!isEngineError(error, "damaged")) throw error;
       }
       const whole = real !== undefined && real.length === place.realBytes && (await chunkDigest(real, scale)) === digest;
+      if (!whole) await this.doubt(pack);
       await take(digest, whole ? { real: real!, stored, codec: place.codec } : damaged());
     });
   }

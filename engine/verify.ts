@@ -2,7 +2,8 @@ import { type Digest } from "./digest.ts";
 import { EngineError } from "./errors.ts";
 import { inParallel } from "./parallel.ts";
 import { listPoints, pointChunks, pointPages, readConfig } from "./points/point.ts";
-import type { Publication } from "./points/publication.ts";
+import type { PageSource } from "./points/block-map.ts";
+import type { PointConfig, Publication } from "./points/publication.ts";
 import { blobName, type Vault } from "./vault.ts";
 
 export type VerifyResult = {
@@ -30,6 +31,7 @@ export async function verify(vault: Vault, progress: (bytes: number) => void = (
     }
     result.blobs++;
   });
+  await vault.doubtAllBut(new Set(names));
   const bad = new Set(result.damaged.map((d) => d.blob));
   const checked: Checked = { bad, whole: new Set(names.filter((name) => !bad.has(name))), soundLeaves: new Set() };
   for (const publication of await listPoints(vault)) result.points.push({ publication, faults: await faultsOf(vault, publication, checked) });
@@ -66,7 +68,7 @@ async function faultsOf(vault: Vault, publication: Publication, { bad, whole, so
     for await (const row of pointChunks(config, get, (next) => soundLeaves.has((leaf = next)))) {
       let sound = true;
       for (const { digest } of row) {
-        const pack = vault.packOf(digest);
+        const pack = vault.chunkPlace(digest)?.packDigest;
         if (pack && whole.has(pack)) continue;
         sound = false;
         const count = pack && bad.has(pack) ? inBad : inOthers;
@@ -84,4 +86,21 @@ async function faultsOf(vault: Vault, publication: Publication, { bad, whole, so
   if (absent) faults.push(`${absent} of its chunks are not in the store`);
   for (const [pack, chunks] of inBad) faults.push(`${chunks} of its chunks lie in the damaged blob ${pack.slice(0, 12)}`);
   return faults;
+}
+
+/**
+ * Reads every chunk of one point in one store, so that all of what is not whole there is known and
+ * the next leg sends it again; gives how many chunks are not. Pages may come from another store.
+ */
+export async function examine(vault: Vault, config: PointConfig, getPage: PageSource): Promise<number> {
+  let faulty = 0;
+  for await (const row of pointChunks(config, getPage))
+    await vault.readChunks(
+      row.map(({ digest }) => digest),
+      config.scale,
+      (_, chunk) => {
+        if (chunk instanceof EngineError) faulty++;
+      },
+    );
+  return faulty;
 }

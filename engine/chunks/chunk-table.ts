@@ -46,13 +46,13 @@ export class ChunkTable {
     return this.used[at] === 1 ? this.fields[at * FIELDS] : undefined;
   }
 
-  /** The first place known stays: a second copy of a chunk changes nothing. */
-  add(digest: Digest, place: ChunkPlace): void {
+  /** The first place known stays, unless the new one is `better`: a second copy of a chunk changes nothing. */
+  add(digest: Digest, place: ChunkPlace, better = false): void {
     if ((this.count + 1) * 4 > this.capacity * 3) this.grow();
     const at = this.slotOf(digest);
-    if (this.used[at] === 1) return;
+    if (this.used[at] === 1 && !better) return;
+    if (this.used[at] !== 1) this.count++;
     this.used[at] = 1;
-    this.count++;
     this.keys.set(scratchWords, at * KEY_WORDS);
     const f = at * FIELDS;
     this.fields[f] = place.pack;

@@ -1,7 +1,7 @@
 import { type Digest, fromOci, isDigest, sha256, toOci } from "../digest.ts";
 import { EngineError, isEngineError } from "../errors.ts";
 import type { LeafFacts, Vault } from "../vault.ts";
-import { type BlockEntry, leafPages, mapPages, type PageSource, readLeaf } from "./block-map.ts";
+import { type BlockEntry, leafPages, mapPages, type PageSource, readLeaf, type StreamMap } from "./block-map.ts";
 import { readCatalogue } from "./catalogue.ts";
 import type { PointConfig, PointId, Publication } from "./publication.ts";
 
@@ -43,6 +43,23 @@ export async function* pointChunks(config: PointConfig, get: PageSource, skip: (
     if (!entry.map) continue;
     if (entry.map.kind === "inline") yield filled(entry.map.entries);
     else for await (const leaf of leafPages(entry.map, get)) if (!skip(leaf)) yield filled(await readLeaf(leaf, get));
+  }
+}
+
+/**
+ * The maps of a point's streams by path, for a capture that goes on from it. Empty where not every
+ * page can be read any more: what would go on from it is then captured anew.
+ */
+export async function streamMaps(vault: Vault, id: PointId): Promise<Map<string, StreamMap>> {
+  const page: PageSource = (digest) => vault.page(digest);
+  const maps = new Map<string, StreamMap>();
+  try {
+    for await (const entry of readCatalogue((await readConfig(vault, id)).catalogue, page)) if (entry.map) maps.set(entry.path.toString(), entry.map);
+    for (const map of maps.values()) for await (const digest of mapPages(map, page)) await page(digest);
+    return maps;
+  } catch (error) {
+    if (isEngineError(error, "damaged") || isEngineError(error, "missing")) return new Map();
+    throw error;
   }
 }
 

@@ -4,9 +4,8 @@ import { sizeWords } from "#core/wording/amounts.ts";
 import { capture } from "#engine/capture.ts";
 import type { WriterTotals } from "#engine/chunks/chunk-writer.ts";
 import { EngineError } from "#engine/errors.ts";
-import { readCatalogue } from "#engine/points/catalogue.ts";
 import type { StreamMap } from "#engine/points/block-map.ts";
-import { readConfig } from "#engine/points/point.ts";
+import { streamMaps } from "#engine/points/point.ts";
 import type { PointId } from "#engine/points/publication.ts";
 import { missingBytes, replicate } from "#engine/replicate.ts";
 import type { SlicePort } from "#engine/slices.ts";
@@ -60,7 +59,7 @@ export const copyMachine =
 async function captureMachine(tools: CopyTools, flow: Flow, work: WorkRow, estate: Estate, machine: Machine, leg: Leg, capturedAt: number, legs: LegBook): Promise<PointId> {
   const vault = await tools.stores.vault(work.organisationId, leg.to);
   const base = await newestPointBefore(tools.db, work.organisationId, machine.id, leg.to, capturedAt);
-  const maps = base ? await diskMaps(vault, base.id as PointId) : new Map<string, StreamMap>();
+  const maps = base ? await streamMaps(vault, base.id as PointId) : new Map<string, StreamMap>();
   const disks = await Promise.all(
     machine.disks.map(async (disk) => {
       const map = maps.get(disk.id);
@@ -106,13 +105,6 @@ function refuseWithoutRoom(vault: Vault, estate: Estate, storeId: string, wanted
   const used = vault.nominalStored;
   if (used + wanted <= storeCapacity(store)) return;
   throw new EngineError("full", `${store.name} has ${sizeWords(Math.max(0, storeCapacity(store) - used))} left and ${machine} needs about ${sizeWords(wanted)}; enlarge the store (nothing is cleaned up yet)`);
-}
-
-async function diskMaps(vault: Vault, point: PointId): Promise<Map<string, StreamMap>> {
-  const config = await readConfig(vault, point);
-  const maps = new Map<string, StreamMap>();
-  for await (const entry of readCatalogue(config.catalogue, (digest) => vault.getBlob(digest))) if (entry.map) maps.set(entry.path.toString(), entry.map);
-  return maps;
 }
 
 /** Keeps count of every leg, and turns the engine's slices into transfers that the world paces. */
@@ -190,9 +182,10 @@ class PlatformSource implements Source {
       let reading: Promise<void> = Promise.resolve();
       const fetchAhead = async (block: number): Promise<void> => {
         if (ahead.has(block)) return;
-        const from = Math.max(next, disk.changed.indexOf(block, next));
-        const wanted = disk.changed.slice(from, from + READ_AHEAD_BLOCKS);
-        next = from + wanted.length;
+        const from = disk.changed.indexOf(block, next);
+        // A block that has not changed is asked for where the store no longer has it whole.
+        const wanted = from < 0 ? [block] : disk.changed.slice(from, from + READ_AHEAD_BLOCKS);
+        if (from >= 0) next = from + wanted.length;
         const bytes = await this.platform.readBlocks(this.of.id, disk.id, this.at, wanted);
         wanted.forEach((b, i) => ahead.set(b, bytes.subarray(i * WORLD_SCALE.realBlock, (i + 1) * WORLD_SCALE.realBlock)));
       };

@@ -7,6 +7,7 @@ import type { PointId } from "#engine/points/publication.ts";
 import { pageReader } from "#engine/reading.ts";
 import type { SlicePort } from "#engine/slices.ts";
 import type { Vault } from "#engine/vault.ts";
+import { examine } from "#engine/verify.ts";
 import { listWords, sizeWords } from "#core/wording/amounts.ts";
 import { type Database, isDatabaseDown } from "../db/connect.ts";
 import { CHANGE_CHANNEL, type Runner } from "../jobs/coordinator.ts";
@@ -178,6 +179,8 @@ async function bringMachineBack(c: Carrying, step: PlannedStep): Promise<StepOut
     if (!isEngineError(error, "damaged") && !isEngineError(error, "missing")) throw error;
     const captured = new Date(config.capturedAt).toISOString().slice(0, 16).replace("T", " ");
     for (const store of machine.stores) await markDamaged(c.db, c.organisationId, store, [machine.point]);
+    // The first fault ended it; the others are looked for, so that copying again sends all that is not whole.
+    for (const vault of vaults) await examine(vault, config, getPage).catch(() => undefined);
     throw new EngineError(error.kind, `The point of ${machine.machine} of ${captured} UTC is whole in none of ${listWords(machine.stores)} (${error.message}). Copy the machine again, or rehearse with the needle before it, at an older point.`, error.data, { cause: error });
   }
   for (const store of damagedStores) await markDamaged(c.db, c.organisationId, store, [machine.point]);

@@ -166,6 +166,14 @@ describe("a rehearsal", () => {
     await releaseEnclave(context(), third);
     // Known to be damaged now: the next plan refuses the service and says why.
     await expect(rehearse({ services: ["ledger"] })).rejects.toThrow(/every surviving copy of ledger-1 is damaged/);
+    // Copied again, as the sentence says, it is sent anew to where it was damaged, and comes back.
+    await copyNow(context(), { policy: "all", machines: ["ledger-1"], reason: "as the run said" });
+    await workEnded(trial);
+    const mended = await rehearse({ services: ["ledger"] });
+    await workEnded(trial);
+    expect((await stepsOf(trial, mended)).get("bring-back/ledger-1")).toMatchObject({ state: "done", substitutions: [] });
+    expect((await resultsOf(mended)).get("ledger")!.grade).toBe("answers");
+    await releaseEnclave(context(), mended);
   });
 
   it("waits for people's hands at the wall's pace; a tick counts once", async () => {
