@@ -44,6 +44,12 @@ describe("a link's rate by the hour", () => {
         expect(localTime(instant, zone)).toEqual({ day: t.weekday, minute: t.hour * 60 + t.minute });
       }),
     );
+    // Every minute around the changes of clocks, one of which is at a quarter to three.
+    for (const [zone, change] of [[ZONE, Date.UTC(2026, 2, 29, 1)], [ZONE, Date.UTC(2026, 9, 25, 1)], ["Pacific/Chatham", Date.UTC(2026, 3, 4, 14)], ["Australia/Lord_Howe", Date.UTC(2026, 9, 3, 15, 30)]] as const)
+      for (let at = change - 3_600_000; at < change + 3_600_000; at += 59_999) {
+        const t = DateTime.fromMillis(at, { zone });
+        expect(localTime(at, zone), `${zone} ${new Date(at).toISOString()}`).toEqual({ day: t.weekday, minute: t.hour * 60 + t.minute });
+      }
   });
 });
 

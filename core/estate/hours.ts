@@ -2,14 +2,30 @@ import type { WeekHours } from "./model.ts";
 
 const DAY_MINUTES = 1440;
 const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
-const formats = new Map<string, Intl.DateTimeFormat>();
+const WEEK_MINUTES = 7 * DAY_MINUTES;
+const QUARTER_MS = 900_000;
+/** More than half a year of quarter hours. */
+const MOST_QUARTERS = 20_000;
+type Zone = { format: Intl.DateTimeFormat; /** Minute of the week at which a quarter hour begins, by its number since the epoch. */ quarters: Map<number, number> };
+const zones = new Map<string, Zone>();
 
-/** Weekday (1 = Monday) and minute of the day of an instant in a time zone. */
+/**
+ * Weekday (1 = Monday) and minute of the day of an instant in a time zone. A zone's clock is slow to
+ * ask and changes only on quarter hours, so it is asked once for each.
+ */
 export function localTime(instant: number, timeZone: string): { day: number; minute: number } {
-  let format = formats.get(timeZone);
-  if (!format) formats.set(timeZone, (format = new Intl.DateTimeFormat("en-GB", { timeZone, weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23" })));
-  const parts = Object.fromEntries(format.formatToParts(instant).map((p) => [p.type, p.value]));
-  return { day: WEEKDAYS.indexOf(parts["weekday"]!) + 1, minute: Number(parts["hour"]) * 60 + Number(parts["minute"]) };
+  let zone = zones.get(timeZone);
+  if (!zone) zones.set(timeZone, (zone = { format: new Intl.DateTimeFormat("en-GB", { timeZone, weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23" }), quarters: new Map() }));
+  const quarter = Math.floor(instant / QUARTER_MS);
+  let begins = zone.quarters.get(quarter);
+  if (begins === undefined) {
+    const parts = Object.fromEntries(zone.format.formatToParts(quarter * QUARTER_MS).map((p) => [p.type, p.value]));
+    begins = WEEKDAYS.indexOf(parts["weekday"]!) * DAY_MINUTES + Number(parts["hour"]) * 60 + Number(parts["minute"]);
+    if (zone.quarters.size >= MOST_QUARTERS) zone.quarters.clear();
+    zone.quarters.set(quarter, begins);
+  }
+  const minute = (begins + Math.floor((instant - quarter * QUARTER_MS) / 60_000)) % WEEK_MINUTES;
+  return { day: Math.floor(minute / DAY_MINUTES) + 1, minute: minute % DAY_MINUTES };
 }
 
 /** Whether a weekday and minute lie in a window; one over midnight belongs to the day on which it begins. */

@@ -1,21 +1,12 @@
-import { mkdtemp, rm } from "node:fs/promises";
+import { mkdtemp } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { afterAll } from "vitest";
 import { FolderStore } from "../stores/folder-store.ts";
 import { Vault } from "../vault.ts";
+import { TEST_FOLDER } from "./test-folder.ts";
 
-const made: string[] = [];
-afterAll(async () => {
-  for (const path of made.splice(0)) await rm(path, { recursive: true, force: true });
-});
-
-/** A folder that is gone after the test file. */
-export async function temporaryFolder(): Promise<string> {
-  const path = await mkdtemp(join(tmpdir(), "ypo-"));
-  made.push(path);
-  return path;
-}
+/** A folder that is gone after the tests. */
+export const temporaryFolder = (): Promise<string> => mkdtemp(join(process.env[TEST_FOLDER] ?? tmpdir(), "ypo-"));
 
 export async function temporaryVault(id = "store"): Promise<{ vault: Vault; path: string; reopen: () => Promise<Vault> }> {
   const path = await temporaryFolder();
