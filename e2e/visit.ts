@@ -29,8 +29,13 @@ export async function go(page: Page, path: string): Promise<void> {
 /** Leaves only the given services chosen for a rehearsal. */
 export async function chooseServices(page: Page, ids: readonly string[]): Promise<void> {
   const boxes = page.getByRole("group", { name: "Services" }).getByRole("checkbox");
-  const chosen = await boxes.evaluateAll((all) => (all as HTMLInputElement[]).filter((b) => b.checked).map((b) => b.value));
-  for (const id of chosen) if (!ids.includes(id)) await page.locator(`input[name=services][value=${id}]`).uncheck();
+  const chosen = (): Promise<string[]> => boxes.evaluateAll((all) => (all as HTMLInputElement[]).filter((b) => b.checked).map((b) => b.value));
+  const before = await chosen();
+  for (const id of before) if (!ids.includes(id)) await page.locator(`input[name=services][value=${id}]`).uncheck();
+  // However fast they were made, every choice stands once the page has answered the last.
+  const left = before.filter((id) => ids.includes(id));
+  await page.waitForURL((url) => url.searchParams.getAll("service").sort().join() === [...left].sort().join());
+  expect(await chosen()).toEqual(left);
 }
 
 /** Sets the pace of model time on the strip. */
