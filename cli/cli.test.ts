@@ -82,6 +82,12 @@ describe("the command line", () => {
     expect(await runHere("replicate", "--from", store, "--to", other)).toMatchObject({ code: 1, err: expect.stringContaining("was not copied") as string });
     await rename(join(blobs, pack), join(work, "gone"));
     expect((await runHere("verify", "--store", store)).code).toBe(1);
+    // Protected again, what was damaged is sent again though nothing has changed, and the old point is whole with it.
+    expect((await run("protect", source, "--store", store, "--name", "charts")).out).toMatch(/586 KiB new/);
+    expect(await runHere("verify", "--store", store)).toMatchObject({ code: 0, out: expect.stringContaining("2 of 2 points whole") as string });
+    expect((await runHere("protect", source, "--store", store, "--name", "charts")).out).toMatch(/0 B new/);
+    expect(await runHere("bring-back", "--store", store, "--name", "charts", "--to", join(work, "whole"))).toMatchObject({ code: 0 });
+    execFileSync("diff", ["-r", "--no-dereference", source, join(work, "whole")]);
   });
 
   it("ends with 2 for wrong input, in one clear sentence", async () => {
