@@ -4,25 +4,22 @@ import { chunkDigest } from "./chunks/chunk.ts";
 import { PACK_TRAILER_BYTES, type PackIndex, readRecords, readTrailer } from "./chunks/pack.ts";
 import type { Scale } from "./chunks/scale.ts";
 import { type Digest, isDigest, sha256, sha256InPool } from "./digest.ts";
+import { Doubts } from "./doubts.ts";
 import { EngineError, isEngineError } from "./errors.ts";
 import type { IndexMemory } from "./index-memory.ts";
+import { PageMemory } from "./page-memory.ts";
 import { inParallel } from "./parallel.ts";
 import type { Publication } from "./points/publication.ts";
 import type { Store } from "./stores/store.ts";
 
 export const LAYOUT_FILE = "oci-layout";
 const BLOBS = "blobs/sha256/";
-/** Beside the blobs a mark for each of which something was found damaged or gone. */
-const DOUBTED = "doubted/";
 const LAYOUT = '{"imageLayoutVersion":"1.0.0"}';
 /** Blobs whose trailers are looked at side by side when a store is opened. */
 const OPENING_PARALLEL = 16;
 /** Neighbouring chunks are read together while the gap is smaller than this, up to the second bound. */
 const READ_GAP_BYTES = 65_536;
 const READ_MOST_BYTES = 8 * 1024 * 1024;
-/** Small blobs (pages of maps and catalogues) that are kept in memory while points are compared and published. */
-const PAGE_MOST_BYTES = 65_536;
-const PAGES_KEPT_BYTES = 16 * 1024 * 1024;
 
 /** An index as it was remembered; undefined where it cannot be read. */
 function indexFrom(bytes: Buffer): PackIndex | undefined {
@@ -51,8 +48,8 @@ export const blobName = (digest: Digest): string => BLOBS + digest;
 export class Vault {
   private readonly packs: Digest[] = [];
   private readonly packNumbers = new Map<Digest, number>();
-  /** Blobs that were found damaged or gone, and the numbers of the packs among them. */
-  private readonly doubted = new Set<Digest>();
+  private readonly doubts: Doubts;
+  /** Numbers of the packs among the doubted blobs. */
   private readonly doubtedPacks = new Set<number>();
   private readonly table = new ChunkTable();
   private readonly blobs = new Map<Digest, number>();
@@ -61,8 +58,7 @@ export class Vault {
   private readonly publications = new Map<Digest, Publication>();
   /** Leaves known to be complete in this store; they need not be walked again. */
   readonly completeLeaves = new Map<Digest, LeafFacts>();
-  private readonly pages = new Map<Digest, Buffer>();
-  private pageBytes = 0;
+  private readonly pages = new PageMemory();
   /** Nominal bytes of all chunks as they lie here, reduced: what the store is filled with, whoever wrote it. */
   nominalStored = 0;
   private loading: Promise<void> | undefined;
@@ -71,7 +67,9 @@ export class Vault {
   private constructor(
     readonly store: Store,
     private readonly memory?: IndexMemory,
-  ) {}
+  ) {
+    this.doubts = new Doubts(store);
+  }
 
   get id(): string {
     return this.store.id;
@@ -102,21 +100,18 @@ export class Vault {
       const digest = name.slice(BLOBS.length);
       if (isDigest(digest)) names.push({ digest, bytes });
     }
-    for await (const { name } of this.store.list(DOUBTED)) {
-      const digest = name.slice(DOUBTED.length);
-      if (isDigest(digest)) this.doubted.add(digest);
-    }
+    await this.doubts.read();
     names.sort((a, b) => (a.digest < b.digest ? -1 : 1));
     const remembered = (await this.memory?.recall()) ?? new Map<Digest, Buffer | null>();
     const look = async ({ digest, bytes }: { digest: Digest; bytes: number }): Promise<void> => {
       const known = remembered.get(digest);
       const index = (known && indexFrom(known)) ?? (known === null ? undefined : await this.readPackIndex(digest, bytes));
       if (index) this.notePack(digest, index);
-      if (!this.doubted.has(digest)) this.blobs.set(digest, bytes);
+      if (!this.doubts.has(digest)) this.blobs.set(digest, bytes);
     };
-    await inParallel(names.filter(({ digest }) => !this.doubted.has(digest)), OPENING_PARALLEL, look);
+    await inParallel(names.filter(({ digest }) => !this.doubts.has(digest)), OPENING_PARALLEL, look);
     // Last, so that of a chunk that lies elsewhere too the other place counts.
-    for (const name of names) if (this.doubted.has(name.digest)) await look(name);
+    for (const name of names) if (this.doubts.has(name.digest)) await look(name);
     this.loaded = true;
   }
 
@@ -148,7 +143,7 @@ export class Vault {
     if (this.packNumbers.has(digest)) return;
     const pack = this.packs.push(digest) - 1;
     this.packNumbers.set(digest, pack);
-    if (this.doubted.has(digest)) this.doubtedPacks.add(pack);
+    if (this.doubts.has(digest)) this.doubtedPacks.add(pack);
     for (const r of index.records) {
       this.nominalStored += (r.nominalBytes * r.storedBytes) / r.realBytes;
       const known = this.doubtedPacks.size > 0 ? this.table.packOf(r.digest) : undefined;
@@ -158,28 +153,24 @@ export class Vault {
 
   /**
    * Counts no longer on what lies in a blob of which something was found damaged or gone: the next
-   * leg that needs it sends it again. Reading still tries it, for most of a pack may be whole. A mark
-   * in the store tells every other process, now and later.
+   * leg that needs it sends it again. Reading still tries it, for most of a pack may be whole.
    */
   private async doubt(blob: Digest): Promise<void> {
-    if (this.doubted.has(blob)) return;
-    this.doubted.add(blob);
+    if (this.doubts.has(blob)) return;
     this.blobs.delete(blob);
-    const page = this.pages.get(blob);
-    if (page && this.pages.delete(blob)) this.pageBytes -= page.length;
+    this.pages.forget(blob);
     const pack = this.packNumbers.get(blob);
     if (pack !== undefined) this.doubtedPacks.add(pack);
     for (const [leaf, { packs }] of this.completeLeaves) if (leaf === blob || packs.includes(blob)) this.completeLeaves.delete(leaf);
-    // A store that cannot be written to is found out anew by the next process.
-    await this.store.put(`${DOUBTED}${blob}`, Buffer.alloc(0)).catch(() => undefined);
+    await this.doubts.add(blob);
   }
 
   /** A blob that was put or found whole is none to doubt any more. */
   private async trust(blob: Digest): Promise<void> {
-    if (!this.doubted.delete(blob)) return;
+    if (!this.doubts.has(blob)) return;
     const pack = this.packNumbers.get(blob);
     if (pack !== undefined) this.doubtedPacks.delete(pack);
-    await this.store.delete(`${DOUBTED}${blob}`).catch(() => undefined);
+    await this.doubts.remove(blob);
   }
 
   /** Doubts what was known to lie here and does not stand in a newer list of what does. */
@@ -241,7 +232,7 @@ export class Vault {
       await this.store.put(blobName(digest), bytes);
       await this.trust(digest);
       this.blobs.set(digest, bytes.length);
-      this.keepPage(digest, bytes);
+      this.pages.keep(digest, bytes);
       if (this.memory) {
         const whole = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
         const trailer = readTrailer(whole);
@@ -259,24 +250,13 @@ export class Vault {
     const known = this.pages.get(digest);
     if (known) return known;
     const bytes = await this.getBlob(digest);
-    this.keepPage(digest, bytes);
+    this.pages.keep(digest, bytes);
     return bytes;
   }
 
   /** Writes down what was learnt of the store's blobs, for the next process. */
   async remember(): Promise<void> {
     await this.memory?.save();
-  }
-
-  private keepPage(digest: Digest, bytes: Uint8Array): void {
-    if (bytes.length > PAGE_MOST_BYTES || this.pages.has(digest)) return;
-    this.pages.set(digest, Buffer.from(bytes));
-    this.pageBytes += bytes.length;
-    for (const [oldest, page] of this.pages) {
-      if (this.pageBytes <= PAGES_KEPT_BYTES) break;
-      this.pages.delete(oldest);
-      this.pageBytes -= page.length;
-    }
   }
 
   /** Throws `damaged` where the bytes do not have the digest they are named by, `missing` where there are none. */
@@ -290,7 +270,7 @@ export class Vault {
       await this.doubt(digest);
       throw new EngineError("damaged", `Blob ${digest.slice(0, 12)} in store ${this.id} is damaged`, { store: this.id, blob: digest });
     }
-    if (this.doubted.has(digest)) {
+    if (this.doubts.has(digest)) {
       await this.trust(digest);
       this.blobs.set(digest, bytes.length);
     }
