@@ -1,4 +1,4 @@
-import { Ajv2020, type ErrorObject } from "ajv/dist/2020.js";
+import { Ajv2020, type ErrorObject, type ValidateFunction } from "ajv/dist/2020.js";
 import formatsPlugin from "ajv-formats";
 import { isAlias, isMap, isScalar, isSeq, type LineCounter, type Document, type Node } from "yaml";
 import type { CopyFact } from "#core/copies/copy-fact.ts";
@@ -25,9 +25,14 @@ export type EstateFile = { estate: Estate; points: CopyFact[] | null };
 const MOST_BYTES = 64 * 1024 * 1024;
 const MOST_FAULTS = 20;
 
-const ajv = new Ajv2020({ allErrors: true, allowUnionTypes: true, verbose: true });
-formatsPlugin.default(ajv);
-const validate = ajv.compile<RawEstate>(ESTATE_SCHEMA);
+let compiled: ValidateFunction<RawEstate> | undefined;
+/** Compiling takes a third of a second, which a process that reads no estate file need not wait for. */
+function schemaCheck(): ValidateFunction<RawEstate> {
+  if (compiled) return compiled;
+  const ajv = new Ajv2020({ allErrors: true, allowUnionTypes: true, verbose: true });
+  formatsPlugin.default(ajv);
+  return (compiled = ajv.compile<RawEstate>(ESTATE_SCHEMA));
+}
 
 /** Reads an estate file (YAML or JSON). Throws `EstateFileError` with every fault's path and line. */
 export function readEstate(text: string): EstateFile {
@@ -42,6 +47,7 @@ export function readEstate(text: string): EstateFile {
  * a file. Throws `EstateFileError` with every fault.
  */
 export function estateFromRaw(raw: unknown, at: (path: readonly (string | number)[]) => number = () => 1): EstateFile {
+  const validate = schemaCheck();
   if (!validate(raw)) throw new EstateFileError(schemaFaults(validate.errors ?? [], raw, at));
   const faults = referenceFaults(raw, at);
   if (faults.length > 0) throw new EstateFileError(faults.slice(0, MOST_FAULTS));
