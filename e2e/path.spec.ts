@@ -299,8 +299,14 @@ test("copies: copy now asks why, moves only what changed, shows on the strip, an
   await expectAccessible(page);
   await copyNow("Sailing day, hourly");
   const dialog = page.getByRole("dialog", { name: "Copy now" });
-  await dialog.getByRole("button", { name: /^Copy 12 machines/ }).click();
-  await expect(dialog).toContainText("Say in a few words why");
+  // Typing begins with the reason, and what is missing is said.
+  await expect(dialog.getByLabel("Why")).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(dialog.getByText("Say in a few words why")).toHaveText("Say in a few words why; it stands in the audit trail.");
+  await dialog.getByRole("button", { name: "none" }).click();
+  await dialog.getByRole("button", { name: /^Copy 0 machines/ }).click();
+  await expect(dialog).toContainText("Choose at least one machine");
+  await dialog.getByRole("button", { name: "all" }).click();
   await dialog.getByLabel("Why").fill("before the storm");
   await expectAccessible(page);
   await dialog.getByRole("button", { name: /^Copy 12 machines/ }).click();

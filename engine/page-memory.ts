@@ -4,7 +4,7 @@ import type { Digest } from "./digest.ts";
 const PAGE_MOST_BYTES = 65_536;
 const PAGES_KEPT_BYTES = 16 * 1024 * 1024;
 
-/** Small blobs (pages of maps and catalogues) that are kept in memory while points are compared and published, the newest first. */
+/** Small blobs (pages of maps and catalogues) that are kept in memory while points are compared and published; the oldest give way. */
 export class PageMemory {
   private readonly pages = new Map<Digest, Buffer>();
   private bytes = 0;

@@ -1,10 +1,12 @@
-import { accessSync, constants, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { accessSync, constants, existsSync, mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import { pathToFileURL } from "node:url";
 
 /** What stays where it is: what is not JavaScript, and what the built pages share with the server. */
 const NOT_BUNDLED = ["@node-rs/argon2", "pg-native", "esbuild", "react", "react-dom", "react-router", "@react-router/*"];
+/** What else decides how a program turns out: which packages there are, what `#core/` means, and this. */
+const DECIDING = ["package.json", "package-lock.json", "scripts/programs.mjs"];
 /** Packages of the older module system ask for Node's own modules by `require`. */
 const BANNER = 'import { createRequire as requireOf } from "node:module"; const require = requireOf(import.meta.url);';
 
@@ -37,7 +39,7 @@ export async function programOf(source, root = process.cwd()) {
     banner: { js: BANNER },
     logLevel: "silent",
   });
-  const sources = Object.fromEntries(["package-lock.json", ...Object.keys(metafile.inputs).filter((path) => !path.includes("node_modules/"))].map((path) => [path, changedAt(join(root, path))]));
+  const sources = Object.fromEntries([...DECIDING.filter((path) => existsSync(join(root, path))), ...Object.keys(metafile.inputs).filter((path) => !path.includes("node_modules/"))].map((path) => [path, changedAt(join(root, path))]));
   const written = [...outputFiles.map(({ path, contents }) => ({ name: basename(path), contents })), { name: `${name}.sources`, contents: JSON.stringify(sources) }];
   const into = writableFolder(folder);
   for (const { name: each, contents } of written) {

@@ -3,7 +3,7 @@ export function FieldErrors({ id, errors }: { id: string; errors: string[] | und
   if (!errors?.length) return null;
   return (
     <p id={`${id}-wrong`} className="mt-1 text-sm text-late">
-      {errors.join(" ")}
+      {[...new Set(errors)].join(" ")}
     </p>
   );
 }

@@ -1,7 +1,13 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
 import { FieldErrors } from "./field-errors.tsx";
 
-type FieldProps = { id: string; label: string; hint?: ReactNode; errors?: string[] | undefined } & InputHTMLAttributes<HTMLInputElement>;
+type FieldProps = {
+  id: string;
+  label: string;
+  hint?: ReactNode;
+  errors?: string[] | undefined;
+  /** Typing begins here when a dialog opens. */ "data-first"?: "";
+} & InputHTMLAttributes<HTMLInputElement>;
 
 /** A labelled input whose hint stands outside it, so that an example is never taken for a value. */
 export function Field({ id, label, hint, errors, className = "", ...input }: FieldProps) {

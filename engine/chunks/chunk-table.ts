@@ -23,10 +23,6 @@ export class ChunkTable {
     return this.count;
   }
 
-  has(digest: Digest): boolean {
-    return this.used[this.slotOf(digest)] === 1;
-  }
-
   get(digest: Digest): ChunkPlace | undefined {
     const at = this.slotOf(digest);
     if (this.used[at] !== 1) return undefined;
@@ -41,6 +37,7 @@ export class ChunkTable {
     };
   }
 
+  /** The number of the pack alone, which most who ask want to know. */
   packOf(digest: Digest): number | undefined {
     const at = this.slotOf(digest);
     return this.used[at] === 1 ? this.fields[at * FIELDS] : undefined;

@@ -70,9 +70,9 @@ export function CopyDialog({
           By the estate's change rates about {sizeWords(bytes)} have changed since the last copies; only changed blocks move. The last round was everywhere after{" "}
           {durationWords(slowest)}. The first store is the only one that reads production.
         </p>
-        <Field id="copy-reason" name="reason" label="Why" autoComplete="off" errors={fields["reason"]!.errors} required />
+        <Field id="copy-reason" name="reason" label="Why" autoComplete="off" data-first="" errors={fields["reason"]!.errors} required />
         {error && <Notice kind="wrong">{error}</Notice>}
-        <Button kind="act" type="submit" disabled={busy || count === 0}>
+        <Button kind="act" type="submit" disabled={busy}>
           Copy {countWords(count, "machine")}
         </Button>
       </Form>
